@@ -1,0 +1,88 @@
+"""Fingers: which chain at a hand is the thumb, and in which order the others stand."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .. import rotations as rot
+from .words import FINGERS
+
+
+def find_fingers(tree, names, hand, elbow):
+    """From finger name to the run of joints, knuckle first, for the chains that begin at ``hand``.
+
+    Where five chains stand, their order across the palm decides; with fewer, the names do. Joints
+    that only mark the end of a finger and bones inside the palm are left out, but for the thumb.
+    """
+    chains = _chains(tree, names, hand, elbow)
+    if not chains:
+        return {}
+    said = [_name_said(names, chain) for chain in chains]
+    if len(chains) < 3 or (len(chains) < 5 and None not in said and len(set(said)) == len(said)):
+        if None in said or len(set(said)) < len(said):
+            return {}
+        order = dict(zip(said, chains))
+    else:
+        order = _by_place(tree, chains, said, hand)
+    return {finger: _trim(tree, order[finger], hand, finger) for finger in FINGERS if finger in order}
+
+
+def _chains(tree, names, hand, elbow):
+    starts = list(tree.skeleton.children[hand])
+    palms = [c for c in starts if len(tree.skeleton.children[c]) >= 3]
+    if len(palms) == 1:
+        starts = [c for c in starts if c != palms[0]] + list(tree.skeleton.children[palms[0]])
+    forearm = np.linalg.norm(tree.points[hand] - tree.points[elbow])
+    chains = [tree.chain(s) for s in starts]
+    return [c for c in chains if (len(c) > 1 or np.isfinite(tree.ends[c[0], 0])) and tree.step(hand, c[0]) < 1.2 * forearm
+            and not any(names.parts[c[0]].get(p) for p in ("twist", "prop", "end"))]
+
+
+def _name_said(names, chain):
+    votes = {f: sum(names.weight(j, f) > 0.5 for j in chain) for f in FINGERS}
+    best = max(votes, key=votes.get)
+    return best if votes[best] else None
+
+
+def _by_place(tree, chains, said, hand):
+    wrist = tree.points[hand]
+    lines = [tree.line(c) for c in chains]
+    ends = np.array([line[-1] - wrist for line in lines])
+    # From the first long bone on, so that bones inside the palm do not hide the spread of the thumb.
+    aims = np.array([rot.normalise(line[-1] - line[0]) for line in lines])
+    bases = np.array([np.linalg.norm(line[1 if len(c) > 3 else 0] - wrist) for line, c in zip(lines, chains)])
+    scores = []
+    for i in range(len(chains)):
+        others = [k for k in range(len(chains)) if k != i]
+        away = np.degrees(rot.angle_between(aims[i], aims[others].mean(0))) / 30
+        near = 1 - bases[i] / max(bases[others].mean(), 1e-9)
+        short = 1 - np.linalg.norm(ends[i]) / max(np.linalg.norm(ends[others], axis=1).mean(), 1e-9)
+        scores.append(away + 1.5 * near + short + (0.8 if said[i] == "thumb" else 0.0))
+    thumb = int(np.argmax(scores))
+    rest = [i for i in range(len(chains)) if i != thumb]
+    along = rot.normalise(aims[rest].mean(0))
+    knuckles = np.array([line[min(1, len(line) - 1)] - wrist for line in lines])
+    spread = knuckles[rest] - knuckles[rest].mean(0)
+    spread -= np.outer(spread @ along, along)
+    across = np.linalg.svd(spread)[2][0]
+    place = knuckles @ across
+    away_from_thumb = np.sign(place[rest].mean() - place[thumb]) or 1.0
+    rest.sort(key=lambda i: away_from_thumb * place[i])
+    named = [said[i] for i in rest]
+    wanted = FINGERS[1:1 + len(rest)]
+    if len(rest) < 4 and None not in named and len(set(named)) == len(named):
+        wanted = named
+    return {"thumb": chains[thumb], **{finger: chains[i] for finger, i in zip(wanted, rest)}}
+
+
+def _trim(tree, chain, hand, finger):
+    """The three moving joints of a finger's chain, or fewer where it has fewer."""
+    run = list(chain)
+    if len(run) > 3 and not np.isfinite(tree.ends[run[-1], 0]):
+        steps = [np.linalg.norm(tree.points[b] - tree.points[a]) for a, b in zip([hand, *run], run)]
+        inside_palm = steps[0] < 0.6 * steps[1]
+        if not inside_palm or len(run) > 4 or finger == "thumb":
+            run.pop()
+    if len(run) > 3 and finger != "thumb":
+        run = run[-3:]
+    return tuple(run)

@@ -1,0 +1,132 @@
+"""Finding the joints of a limb along a chain: where it begins, bends and ends.
+
+A limb is two long bones and an end piece. Which joints those are is chosen by how well the lengths
+fit human proportions (Drillis and Contini 1966, loosely), how straight the skipped joints lie, where
+the ankle bends, where a hand branches, and what the names say.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .. import rotations as rot
+
+
+@dataclass(frozen=True)
+class Template:
+    """Expected proportions: log-ratios with their spread, and the parts' names in order."""
+
+    before: str
+    parts: tuple[str, str, str]
+    halves: tuple[float, float]
+    end: tuple[float, float]
+    start: tuple[float, float]
+    bends_at_end: bool
+
+
+ARM = Template("collarbone", ("upper arm", "forearm", "hand"), (np.log(1.1), 0.25), (np.log(0.33), 0.5),
+               (np.log(0.28), 0.45), False)
+LEG = Template("hip helper", ("thigh", "shin", "foot"), (0.0, 0.25), (np.log(0.22), 0.5), (np.log(0.08), 0.8), True)
+
+
+@dataclass(frozen=True)
+class Limb:
+    """A chain cut into parts: ``joints`` are limb start, bend and end; lower scores fit worse."""
+
+    chain: tuple[int, ...]
+    cuts: tuple[int, int, int]
+    score: float
+    margin: float
+
+    @property
+    def joints(self):
+        return tuple(self.chain[c] for c in self.cuts)
+
+
+class Tree:
+    """Lengths and paths over a skeleton's rest pose, in the file's own unit."""
+
+    def __init__(self, skeleton):
+        self.skeleton = skeleton
+        self.points, _ = skeleton.rest_world
+        self.ends = skeleton.ends
+        count = len(skeleton)
+        self.reach = np.zeros(count)    # longest way down from the joint
+        self.leaves = np.zeros(count, int)
+        self.next = np.full(count, -1)  # the child on that longest way
+        for j in reversed(range(count)):
+            if np.isfinite(self.ends[j, 0]):
+                self.reach[j] = np.linalg.norm(self.ends[j] - self.points[j])
+            for c in skeleton.children[j]:
+                way = self.reach[c] + np.linalg.norm(self.points[c] - self.points[j])
+                # Equal ways (zero-length copies) go on with the larger subtree.
+                if self.next[j] < 0 and way >= self.reach[j] or way > self.reach[j] + 1e-9:
+                    self.reach[j], self.next[j] = way, c
+            self.leaves[j] = sum(self.leaves[c] for c in skeleton.children[j]) or 1
+
+    def chain(self, joint):
+        """``joint`` and the joints on the longest way down."""
+        found = [int(joint)]
+        while self.next[found[-1]] >= 0:
+            found.append(int(self.next[found[-1]]))
+        return tuple(found)
+
+    def step(self, parent, child):
+        """The length from ``parent`` through ``child`` to the end of its longest way."""
+        return float(np.linalg.norm(self.points[child] - self.points[parent]) + self.reach[child])
+
+    def line(self, chain):
+        """The points of a chain, with the last bone's tip where there is one ``(n, 3)``."""
+        end = self.ends[chain[-1]]
+        points = [self.points[j] for j in chain]
+        return np.array(points + ([end] if np.isfinite(end[0]) else []))
+
+
+def _z(value, expected):
+    return min(((value - expected[0]) / expected[1]) ** 2, 9.0) / 2
+
+
+def find_limb(tree, names, joint, template):
+    """The best cut of the chain that begins at ``joint`` (a Limb), or None if it is too short."""
+    chain = tree.chain(joint)
+    line = tree.line(chain)
+    steps = np.linalg.norm(np.diff(line, axis=0), axis=1)
+    way = np.concatenate([[0], np.cumsum(steps)])
+    if len(chain) < 3 or way[-1] <= 0:
+        return None
+    found = []
+    for a in range(min(len(chain) - 2, 4)):
+        for b in range(a + 1, len(chain) - 1):
+            for c in range(b + 1, len(chain)):
+                score = _score(tree, names, chain, line, way, (a, b, c), template)
+                if score is not None:
+                    found.append((score, (a, b, c)))
+    if not found:
+        return None
+    found.sort(reverse=True)
+    margin = found[0][0] - found[1][0] if len(found) > 1 else 3.0
+    return Limb(chain, found[0][1], found[0][0], margin)
+
+
+def _score(tree, names, chain, line, way, cuts, template):
+    a, b, c = cuts
+    upper, lower, before, after = way[b] - way[a], way[c] - way[b], way[a], way[-1] - way[c]
+    if min(upper, lower) < 0.08 * way[-1]:
+        return None
+    limb = upper + lower
+    score = -_z(np.log(upper / lower), template.halves)
+    score -= _z(np.log(after / limb), template.end) if after > 1e-3 * limb else 0.6
+    if before > 1e-3 * limb:
+        score -= _z(np.log(before / limb), template.start)
+    for inner in (*range(a + 1, b), *range(b + 1, c)):
+        helper = names.weight(chain[inner], "twist") > 0
+        bend = np.degrees(rot.angle_between(line[inner] - line[inner - 1], line[inner + 1] - line[inner]))
+        score -= (0.0 if helper else 0.35) + min((bend / 15) ** 2, 4.0)
+    if template.bends_at_end and after > 1e-3 * limb:
+        score += 0.8 if rot.angle_between(line[c] - line[b], line[c + 1] - line[c]) > np.radians(35) else -0.3
+    if not template.bends_at_end:
+        score += 1.5 if len(tree.skeleton.children[chain[c]]) >= 3 else 0.0
+    said = [names.weight(chain[i], part) for i, part in zip(cuts, template.parts)]
+    return score + 1.5 * float(np.mean(said))

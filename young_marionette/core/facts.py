@@ -1,0 +1,181 @@
+"""What a file turns out to hold: unit, axes, facing, rest pose and oddities, each with evidence."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from . import rotations as rot
+from .body.reading import read_body
+from .kinematics import position_rows, world_rotation_rows
+from .placement import Placement, axis_name, axis_vector
+from .skeleton import as_rows
+
+# Unit, metres, and how unlikely it is beforehand (added to the log of the misfit with 1.7 m).
+UNITS = (("metre", 1.0, 0.0), ("centimetre", 0.01, 0.0), ("millimetre", 0.001, 0.2), ("inch", 0.0254, 0.5),
+         ("foot", 0.3048, 0.6), ("decimetre", 0.1, 0.7))
+_USUAL = 1.7
+
+
+@dataclass(frozen=True)
+class Fact:
+    """One finding: what it is about, its value in words, and what it was taken from."""
+
+    label: str
+    value: str
+    evidence: str = ""
+    sure: bool = True
+
+
+@dataclass(frozen=True)
+class Correction:
+    """What the user knows better than the guesses; None leaves the guess. Axes as in ``"-Z"``."""
+
+    scale: float | None = None
+    up: str | None = None
+    facing: str | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Figure:
+    """A skeleton that was examined: its body, its placement in our world, and the facts."""
+
+    body: object
+    placement: Placement
+    unit: str
+    up: str
+    facing: str
+    rest_pose: str
+    arm_angle: float | None
+    height: float
+    facts: tuple[Fact, ...]
+    oddities: tuple[str, ...]
+    fingerprint: str
+
+
+def guess_unit(stature):
+    """``(metres per unit, name, sure)`` for a figure of that length in file units."""
+    if stature <= 0 or not np.isfinite(stature):
+        return 1.0, "metre", False
+    misfit, name, scale = min((abs(np.log(stature * s / _USUAL)) + cost, n, s) for n, s, cost in UNITS)
+    if misfit <= 1.2:
+        return scale, name, True
+    power = 10.0 ** -round(np.log10(stature / _USUAL))
+    scale = power if 1.2 < stature * power < 2.3 else _USUAL / stature
+    return scale, f"unit of {scale:.3g} m", False
+
+
+def describe_rest(skeleton, body):
+    """``(words, arm angle)``: what pose the skeleton rests in; the angle is below the horizontal, degrees."""
+    points, _ = skeleton.rest_world
+    arms = [points[body.parts[f"{s} hand"][0]] - points[body.parts[f"{s} upper arm"][0]]
+            for s in ("left", "right") if f"{s} hand" in body.parts and f"{s} upper arm" in body.parts]
+    angle, words = None, "no arms"
+    if arms:
+        angle = float(np.degrees(np.mean([np.arcsin(np.clip(-rot.normalise(a) @ body.up, -1, 1)) for a in arms])))
+        words = "T-pose" if abs(angle) < 20 else "A-pose" if 20 <= angle < 65 else \
+            "arms hanging" if angle >= 65 else "arms raised"
+    thighs = [points[body.parts[f"{s} shin"][0]] - points[body.parts[f"{s} thigh"][0]] for s in ("left", "right")]
+    if np.mean([rot.normalise(t) @ -body.up for t in thighs]) < 0.5:
+        words = f"seated, {words}"
+    return words, angle
+
+
+def fingerprint(skeleton, names=None):
+    """A short text that is equal for skeletons of one family: structure, names without prefix, proportions."""
+    prefix = names.prefix if names else ""
+    size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
+    shares = [f"{np.linalg.norm(o) / size:.3f}" if p >= 0 else "" for o, p in zip(skeleton.offsets, skeleton.parents)]
+    lines = [f"{n[len(prefix):]} {p} {s}" for n, p, s in zip(skeleton.names, skeleton.parents, shares)]
+    return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
+
+
+def examine(skeleton, correction=Correction()):
+    """Examine a skeleton in its file's own unit and axes (a Figure)."""
+    body = read_body(skeleton)
+    facts, oddities = [], []
+    if body is None:
+        extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
+        stature, up, forward = float(extent), rot.AXES["Y"], rot.AXES["Z"]
+        up_from = facing_from = "no body could be read; this is a guess"
+        up_sure = facing_sure = False
+        oddities.append("No body with two legs can be seen in this skeleton.")
+    else:
+        stature, up, forward = body.stature, body.up, body.forward
+        up_from, facing_from, up_sure, facing_sure = "the way from hips to head", body.facing_from, True, body.facing_certain
+        if body.sides_swapped:
+            oddities.append("The words left and right in the names stand against the body: what is called left is its right.")
+    if correction.up:
+        up, up_from, up_sure = axis_vector(correction.up), "set by you", True
+    forward = _square(forward, up)
+    if correction.facing:
+        forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set by you", True
+    scale, unit, unit_sure = guess_unit(stature)
+    unit_from = f"the figure is {stature:.4g} units tall along its bones"
+    if correction.scale:
+        scale, unit_sure, unit_from = correction.scale, True, "set by you"
+        unit = next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
+    elif not unit_sure:
+        oddities.append(f"No usual unit fits a figure of {stature:.4g} units; it is shown {stature * scale:.2f} m tall.")
+    rest, angle = describe_rest(skeleton, body) if body else ("unknown", None)
+    facts += [Fact("Unit", unit, unit_from, unit_sure), Fact("Up", axis_name(up), up_from, up_sure),
+              Fact("Facing", axis_name(forward), facing_from, facing_sure),
+              Fact("Height", f"{stature * scale:.2f} m", "from sole to crown along the bones")]
+    if body:
+        facts.append(Fact("Rest pose", rest, "" if angle is None else f"arms {angle:.0f}° below the horizontal"))
+        if body.names.prefix:
+            facts.append(Fact("Name prefix", body.names.prefix, "all names begin with it"))
+    return Figure(body, Placement.from_axes(scale, up, forward), unit, axis_name(up), axis_name(forward), rest, angle,
+                  stature * scale, tuple(facts), tuple(oddities), fingerprint(skeleton, body and body.names))
+
+
+def _square(forward, up):
+    """``forward`` made square to ``up``, and put on an axis where rounding alone keeps it off one."""
+    forward = forward - (forward @ up) * up
+    if np.linalg.norm(forward) < 1e-6:
+        forward = next(a for a in rot.AXES.values() if abs(a @ up) < 0.5)
+    forward = rot.normalise(forward)
+    nearest = axis_vector(axis_name(forward))
+    return nearest if rot.angle_between(forward, nearest) < np.radians(0.2) else forward
+
+
+def motion_facts(clip, body):
+    """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``."""
+    facts = [Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frames at {clip.rate:g} per second")]
+    oddities = []
+    if clip.frames <= 2:
+        oddities.append(f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.")
+    if body is None or clip.frames < 1:
+        return tuple(facts), tuple(oddities)
+    hips = body.parts["hips"][0]
+    feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
+    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
+    places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips, *feet])
+    travel = np.ptp(places[hips][[0, 2]], axis=1)
+    facts.append(Fact("Travel", f"{np.hypot(*travel):.1f} m" if max(travel) > 0.3 else "in place",
+                      "how far the hips move over the floor"))
+    low = float(np.percentile(places[feet][:, 1].min(0), 10))
+    rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
+    floor = low + min(rest_low, 0.0)
+    facts.append(Fact("Floor", f"feet {floor * 100:+.0f} cm", "the lowest feet against height zero"))
+    if abs(floor) > 0.025:
+        oddities.append(f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.0f} cm "
+                        f"{'over' if floor > 0 else 'under'} the floor.")
+    return tuple(facts), tuple(oddities)
+
+
+def _lowest_foot(skeleton, feet):
+    ends = skeleton.ends[feet, 1]
+    return float(np.nanmin(np.concatenate([ends, skeleton.rest_world[0][feet, 1]])))
+
+
+def place_figure(skeleton, correction=Correction()):
+    """Examine a skeleton as read; return its Figure with the body's frame in our world."""
+    figure = examine(skeleton, correction)
+    if figure.body is None:
+        return figure
+    turn = figure.placement.turn
+    body = replace(figure.body, up=rot.rotate(turn, figure.body.up), forward=rot.rotate(turn, figure.body.forward))
+    return replace(figure, body=body)

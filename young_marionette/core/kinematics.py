@@ -1,0 +1,68 @@
+"""Forward kinematics of whole clips, on rows (see ``skeleton.as_rows``)."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from . import rotations as rot
+from .skeleton import as_rows, from_rows
+
+
+def world_rotation_rows(skeleton, local, joints=None):
+    """World rotations ``(joints, 4, frames)`` of local ones in the same layout.
+
+    With ``joints``, only those and what they hang on are computed; other rows stay undefined.
+    """
+    world = np.empty_like(local)
+    for joint in _needed(skeleton, joints):
+        parent = skeleton.parents[joint]
+        if parent < 0:
+            world[joint] = local[joint]
+        else:
+            rot.product_rows(world[parent], local[joint], out=world[joint])
+    return world
+
+
+def position_rows(skeleton, world, moving, translations, joints=None):
+    """World positions ``(joints, 3, frames)`` from world rotation rows and translation rows."""
+    positions = np.empty((len(skeleton), 3, world.shape[-1]))
+    rows = {int(j): translations[i] for i, j in enumerate(moving)}
+    for joint in _needed(skeleton, joints):
+        parent = skeleton.parents[joint]
+        offset = rows.get(joint, skeleton.offsets[joint][:, None])
+        if parent < 0:
+            positions[joint] = offset
+        else:
+            rot.rotate_rows(world[parent], offset, out=positions[joint])
+            positions[joint] += positions[parent]
+    return positions
+
+
+def _needed(skeleton, joints):
+    if joints is None:
+        return range(len(skeleton))
+    wanted = set()
+    for joint in joints:
+        while joint >= 0 and joint not in wanted:
+            wanted.add(int(joint))
+            joint = skeleton.parents[joint]
+    return sorted(wanted)
+
+
+def forward(clip):
+    """World positions ``(frames, joints, 3)`` in metres and rotations ``(frames, joints, 4)``."""
+    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations))
+    places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations))
+    return from_rows(places), from_rows(world)
+
+
+def local_rotation_rows(skeleton, world):
+    """Local rotations ``(joints, 4, frames)`` that give these world rotations."""
+    local = np.empty_like(world)
+    flip = np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
+    for joint, parent in enumerate(skeleton.parents):
+        if parent < 0:
+            local[joint] = world[joint]
+        else:
+            rot.product_rows(world[parent] * flip, world[joint], out=local[joint])
+    return local

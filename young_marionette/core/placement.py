@@ -1,0 +1,74 @@
+"""Between a file's world and ours: unit, up axis and facing, applied at the roots of a skeleton.
+
+Local axes below the roots stay the file's own, so that what is written later is what was read.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from . import rotations as rot
+from .errors import InputError
+
+AXIS_NAMES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
+
+
+def axis_vector(name):
+    """The unit vector of an axis name such as ``"Y"`` or ``"-Z"``; InputError for anything else."""
+    text = name.strip().upper()
+    text = text if text[:1] in "+-" else "+" + text
+    if text not in AXIS_NAMES:
+        raise InputError(f"'{name}' is no axis; use one of X, Y, Z, -X, -Y or -Z.")
+    return rot.AXES[text[1]] * (1.0 if text[0] == "+" else -1.0)
+
+
+def axis_name(vector):
+    """The nearest axis of a direction, such as ``"-Y"``."""
+    vector = np.asarray(vector, float)
+    axis = int(np.argmax(np.abs(vector)))
+    return ("+" if vector[axis] > 0 else "-") + "XYZ"[axis]
+
+
+@dataclass(frozen=True, eq=False)
+class Placement:
+    """``scale``: metres per file unit; ``turn (4,)``: the rotation from the file's world into ours."""
+
+    scale: float = 1.0
+    turn: np.ndarray = None
+
+    def __post_init__(self):
+        object.__setattr__(self, "turn", np.array(rot.IDENTITY if self.turn is None else self.turn, float))
+
+    @classmethod
+    def from_axes(cls, scale, up, forward):
+        """The placement that brings ``up`` onto +Y and ``forward`` (square to it) onto +Z."""
+        up = rot.normalise(up)
+        forward = rot.normalise(forward - (np.asarray(forward) @ up) * up)
+        return cls(float(scale), rot.from_matrix(np.stack([np.cross(up, forward), up, forward])))
+
+    @property
+    def inverse(self):
+        return Placement(1 / self.scale, rot.conjugate(self.turn))
+
+
+def place_skeleton(skeleton, placement):
+    """The skeleton in our world: every offset scaled, each root turned."""
+    roots = skeleton.parents < 0
+    offsets, rest = skeleton.offsets * placement.scale, skeleton.rest.copy()
+    offsets[roots] = rot.rotate(placement.turn, offsets[roots])
+    rest[roots] = rot.multiply(placement.turn, rest[roots])
+    return replace(skeleton, offsets=offsets, rest=rest, tips=skeleton.tips * placement.scale)
+
+
+def place_clip(clip, placement, skeleton=None):
+    """The clip in our world. Pass the already placed ``skeleton`` to share it among clips."""
+    skeleton = skeleton or place_skeleton(clip.skeleton, placement)
+    turns, moves = clip.rotations.copy(), clip.translations * placement.scale
+    for root in np.flatnonzero(clip.skeleton.parents < 0):
+        turns[:, root] = rot.multiply(placement.turn, turns[:, root])
+    for i, joint in enumerate(clip.moving):
+        if clip.skeleton.parents[joint] < 0:
+            moves[:, i] = rot.rotate(placement.turn, moves[:, i])
+    return replace(clip, skeleton=skeleton, rotations=turns, translations=moves)

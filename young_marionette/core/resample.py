@@ -1,0 +1,33 @@
+"""Change a clip's frame rate while its length in seconds stays."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from . import rotations as rot
+from .errors import InputError
+
+MAX_RATE = 1000.0
+
+
+def resample(clip, rate):
+    """The same motion at ``rate`` frames per second, by slerp and straight lines between frames.
+
+    The first frame stays the first; the last one is the one nearest to the old end, so the length
+    changes by half a new frame at the most. Raises InputError for a rate outside 0 to 1000.
+    """
+    if not 0 < rate <= MAX_RATE:
+        raise InputError(f"A rate of {rate:g} frames per second can't be used; give one above 0 and up to {MAX_RATE:g}.")
+    if clip.frames < 2 or abs(rate - clip.rate) < 1e-9 * rate:
+        return replace(clip, rate=float(rate))
+    count = int(np.floor(clip.seconds * rate + 0.5)) + 1
+    at = np.minimum(np.arange(count) * (clip.rate / rate), clip.frames - 1)
+    # A time that falls on a frame, but for rounding, gives just that frame.
+    at = np.where(np.abs(at - np.round(at)) < 1e-6, np.round(at), at)
+    low = np.minimum(at.astype(int), clip.frames - 2)
+    share = at - low
+    turns = rot.slerp(clip.rotations[low], clip.rotations[low + 1], share[:, None])
+    moves = clip.translations[low] + (clip.translations[low + 1] - clip.translations[low]) * share[:, None, None]
+    return replace(clip, rate=float(rate), rotations=turns, translations=moves)

@@ -1,0 +1,158 @@
+"""Skeletons and clips: the two types that everything else works on. Both are never changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+
+from . import rotations as rot
+
+
+def as_rows(array):
+    """``(frames, joints, n)`` as contiguous ``(joints, n, frames)``; free for a clip's own arrays."""
+    return np.ascontiguousarray(np.moveaxis(array, 0, -1))
+
+
+def from_rows(rows):
+    """The view ``(frames, joints, n)`` of rows ``(joints, n, frames)``."""
+    return np.moveaxis(rows, -1, 0)
+
+
+@dataclass(frozen=True, eq=False)
+class Skeleton:
+    """A tree of joints and the pose of zero motion.
+
+    ``names``: one per joint, all different. ``parents (joints,)``: index of the parent, -1 for a
+    root, always smaller than the joint's own. ``offsets (joints, 3)``: metres, in the parent's
+    axes. ``rest (joints, 4)``: local rest rotation. ``tips (joints, 3)``: where the bone of a
+    joint without children ends, in its own axes, NaN where the file says nothing.
+    """
+
+    names: tuple[str, ...]
+    parents: np.ndarray
+    offsets: np.ndarray
+    rest: np.ndarray = None
+    tips: np.ndarray = None
+
+    def __post_init__(self):
+        count = len(self.names)
+        put = object.__setattr__
+        put(self, "names", tuple(self.names))
+        put(self, "parents", np.asarray(self.parents, int))
+        put(self, "offsets", np.asarray(self.offsets, float).reshape(count, 3))
+        rest = np.tile(rot.IDENTITY, (count, 1)) if self.rest is None else self.rest
+        put(self, "rest", np.asarray(rest, float).reshape(count, 4))
+        tips = np.full((count, 3), np.nan) if self.tips is None else self.tips
+        put(self, "tips", np.asarray(tips, float).reshape(count, 3))
+        if self.parents.shape != (count,) or (count and (self.parents >= np.arange(count)).any()):
+            raise ValueError("parents must come before their children")
+        if len(set(self.names)) != count:
+            raise ValueError("joint names must differ")
+
+    def __len__(self):
+        return len(self.names)
+
+    @cached_property
+    def index(self):
+        """From name to joint number."""
+        return {name: i for i, name in enumerate(self.names)}
+
+    @cached_property
+    def children(self):
+        """For each joint the numbers of its children, in file order."""
+        lists = [[] for _ in self.names]
+        for joint, parent in enumerate(self.parents):
+            if parent >= 0:
+                lists[parent].append(joint)
+        return tuple(tuple(c) for c in lists)
+
+    @cached_property
+    def rest_world(self):
+        """``(positions (joints, 3), rotations (joints, 4))`` of the rest pose, in the world."""
+        return pose_world(self, self.rest)
+
+    @cached_property
+    def ends(self):
+        """World positions of the bones' tips at rest ``(joints, 3)``, NaN where there is none."""
+        positions, turns = self.rest_world
+        return positions + rot.rotate(turns, self.tips)
+
+    def ancestors(self, joint):
+        """The joints above ``joint``, nearest first."""
+        found = []
+        while (joint := int(self.parents[joint])) >= 0:
+            found.append(joint)
+        return found
+
+    def subtree(self, joint):
+        """``joint`` and all below it."""
+        found = [joint]
+        for j in found:
+            found.extend(self.children[j])
+        return found
+
+
+def pose_world(skeleton, local, root_positions=None):
+    """World ``(positions, rotations)`` of one pose of local rotations ``(joints, 4)``.
+
+    ``root_positions`` maps a joint number to a local translation that replaces its offset.
+    """
+    positions, turns = np.zeros((len(skeleton), 3)), np.zeros((len(skeleton), 4))
+    for joint, parent in enumerate(skeleton.parents):
+        offset = skeleton.offsets[joint]
+        if root_positions and joint in root_positions:
+            offset = np.asarray(root_positions[joint], float)
+        if parent < 0:
+            positions[joint], turns[joint] = offset, local[joint]
+        else:
+            positions[joint] = positions[parent] + rot.rotate(turns[parent], offset)
+            turns[joint] = rot.multiply(turns[parent], local[joint])
+    return positions, turns
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """Motion on a skeleton, a pose on every frame.
+
+    ``rate``: frames per second. ``rotations (frames, joints, 4)``: local. ``moving (m,)``: the
+    joints that also have positions; ``translations (frames, m, 3)``: those, in metres, in the
+    parent's axes, in place of the joint's offset. Arrays lie in memory as rows (see ``as_rows``).
+    """
+
+    name: str
+    skeleton: Skeleton
+    rate: float
+    rotations: np.ndarray
+    moving: np.ndarray = field(default_factory=lambda: np.zeros(0, int))
+    translations: np.ndarray = None
+
+    def __post_init__(self):
+        put = object.__setattr__
+        put(self, "rotations", from_rows(as_rows(np.asarray(self.rotations, float))))
+        put(self, "moving", np.asarray(self.moving, int))
+        moved = np.zeros((len(self.rotations), 0, 3)) if self.translations is None else self.translations
+        put(self, "translations", from_rows(as_rows(np.asarray(moved, float))))
+        frames = len(self.rotations)
+        if self.rotations.shape != (frames, len(self.skeleton), 4):
+            raise ValueError("rotations must be (frames, joints, 4)")
+        if self.translations.shape != (frames, len(self.moving), 3):
+            raise ValueError("translations must be (frames, moving, 3)")
+        if not self.rate > 0:
+            raise ValueError("the rate must be above zero")
+
+    @property
+    def frames(self):
+        """The number of frames."""
+        return len(self.rotations)
+
+    @property
+    def seconds(self):
+        """From the first to the last frame, in seconds."""
+        return max(self.frames - 1, 0) / self.rate
+
+    def cut(self, first, last):
+        """The frames ``first`` to ``last``, both included."""
+        return replace(self, rotations=self.rotations[first:last + 1],
+                       translations=self.translations[first:last + 1])

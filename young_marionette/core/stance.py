@@ -1,0 +1,225 @@
+"""Stance: bring the target's reference pose onto the source's, limb by limb.
+
+The target is turned, the source keeps its rest pose or the pose that was adopted for it. Parents come
+before children. A limb gets the smallest turn that lines up its direction; a hand also lines up its
+palm; a foot that rests flat stays flat and only takes over where the toes point. Trunk, head and
+collarbones keep the rig's own build, unless both skeletons turn out to be one body in two poses: then
+every bone is fitted to all that hangs on it (least squares over the directions, Kabsch 1976).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from . import rotations as rot
+from .body.words import FINGERS
+from .skeleton import pose_world
+
+LIMB_NEXT = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
+FLAT_WITHIN = np.radians(35)
+
+
+@dataclass(frozen=True, eq=False)
+class Stance:
+    """Local rotations of both reference poses: ``source (joints, 4)`` and ``target (joints, 4)``."""
+
+    source: np.ndarray
+    target: np.ndarray
+
+
+@dataclass(frozen=True)
+class Limb:
+    """One limb bone in the stance: the angle (degrees) that is left between both sides."""
+
+    part: str
+    source: str
+    target: str
+    angle: float
+
+
+def lead_pairs(strings, source, target):
+    """``{target joint: source joint}`` of the bones that are tied one to one, or lead their run."""
+    pairs = {}
+    for s in strings:
+        here, there = [source.index[n] for n in s.source], [target.index[n] for n in s.target]
+        if len(here) == len(there):
+            pairs.update(zip(there, here))
+        elif not s.bends and not s.part.endswith(" twist"):
+            pairs[there[0]] = here[0]
+    return pairs
+
+
+def tied_children(target, pairs):
+    """For each tied target joint the tied joints nearest below it."""
+    below = {j: [] for j in pairs}
+    for joint in pairs:
+        over = next((a for a in target.ancestors(joint) if a in pairs), None)
+        if over is not None:
+            below[over].append(joint)
+    return below
+
+
+def leg_scale(strings, source, target):
+    """Target leg length over source leg length (thigh and shin along the bones); 1 without legs."""
+    lengths = []
+    for skeleton, side in ((source, "source"), (target, "target")):
+        points, total = skeleton.rest_world[0], 0.0
+        firsts = {s.part: skeleton.index[getattr(s, side)[0]] for s in strings}
+        for leg in ("left ", "right "):
+            chain = [firsts.get(leg + part) for part in ("thigh", "shin", "foot")]
+            if None not in chain:
+                total += sum(np.linalg.norm(points[b] - points[a]) for a, b in zip(chain, chain[1:]))
+        lengths.append(total)
+    return lengths[1] / lengths[0] if min(lengths) > 0 else 1.0
+
+
+def same_body(strings, source, target):
+    """Whether both skeletons have the same bone lengths, up to one common scale."""
+    pairs = lead_pairs(strings, source, target)
+    if len(pairs) < 8 or any(len(s.source) != len(s.target) and s.bends for s in strings):
+        return False
+    scale = leg_scale(strings, source, target)
+    a, b = source.rest_world[0], target.rest_world[0]
+    misfits = [abs(np.linalg.norm(b[c] - b[p]) - scale * np.linalg.norm(a[pairs[c]] - a[pairs[p]]))
+               for p, below in tied_children(target, pairs).items() for c in below]
+    return max(misfits, default=1.0) < 1e-3 * np.ptp(b, axis=0).max()
+
+
+def match(strings, source, target, source_pose=None):
+    """Match the stance by itself (a Stance). ``source_pose (joints, 4)`` replaces the source's rest."""
+    source_pose = source.rest if source_pose is None else np.asarray(source_pose, float)
+    here, _ = pose_world(source, source_pose)
+    there, rest_turns = target.rest_world
+    pairs = lead_pairs(strings, source, target)
+    if same_body(strings, source, target):
+        wanted = {t: _whole_fit(here, there, pairs, t, below) for t, below in tied_children(target, pairs).items() if below}
+    else:
+        wanted = _limb_fits(strings, source, target, here, there)
+    # turned[j]: how far joint j has been turned in the world, away from the rest pose
+    turned, pose = np.tile(rot.IDENTITY, (len(target), 1)), target.rest.copy()
+    for joint, parent in enumerate(target.parents):
+        over = turned[parent] if parent >= 0 else rot.IDENTITY
+        turned[joint] = wanted[joint](over) if joint in wanted else over
+        above = rot.multiply(over, rest_turns[parent]) if parent >= 0 else rot.IDENTITY
+        pose[joint] = rot.multiply(rot.conjugate(above), rot.multiply(turned[joint], rest_turns[joint]))
+    return Stance(source_pose, pose)
+
+
+def _whole_fit(here, there, pairs, joint, below):
+    aims = np.array([here[pairs[c]] - here[pairs[joint]] for c in below])
+    own = np.array([there[c] - there[joint] for c in below])
+
+    def fit(over):
+        return rot.multiply(rot.best_turn(rot.rotate(over, own), aims), over)
+    return fit
+
+
+def _limb_fits(strings, source, target, here, there):
+    """``{target joint: function from the turn above it to its own turn}`` for limbs, hands, feet, fingers."""
+    ties = {s.part: s for s in strings}
+    fits = {}
+    for side in ("left ", "right "):
+        for part in LIMB_NEXT:
+            joints = _limb_aims(ties, source, target, here, there, side, part)
+            if joints:
+                fits[joints[0]] = _aim(joints[2], joints[1])
+        hand = _hand_frames(ties, source, target, here, there, side)
+        if hand:
+            fits[hand[0]] = _frame_fit(hand[2], hand[1])
+        foot = _next_aims(ties, source, target, here, there, side + "foot", side + "toes")
+        if foot:
+            fits[foot[0]] = _sole(foot[2], foot[1])
+        for finger in FINGERS:
+            fits.update(_finger_fits(ties.get(side + finger), source, target, here, there))
+    return fits
+
+
+def _next_aims(ties, source, target, here, there, part, following):
+    """``(target joint, source direction, target direction)`` from one part to the next, or None."""
+    a, b = ties.get(part), ties.get(following)
+    if a is None or b is None:
+        return None
+    s0, s1, t0, t1 = source.index[a.source[0]], source.index[b.source[0]], target.index[a.target[0]], target.index[b.target[0]]
+    return t0, here[s1] - here[s0], there[t1] - there[t0]
+
+
+def _limb_aims(ties, source, target, here, there, side, part):
+    return _next_aims(ties, source, target, here, there, side + part, side + LIMB_NEXT[part])
+
+
+def _hand_frames(ties, source, target, here, there, side):
+    """Hand joint with ``(along, across)`` of the palm on both sides, from the knuckles of the fingers."""
+    hand = ties.get(side + "hand")
+    knuckles = [ties[side + f] for f in FINGERS[1:] if side + f in ties]
+    if hand is None or not knuckles:
+        return None
+    s, t = source.index[hand.source[0]], target.index[hand.target[0]]
+    a = np.array([here[source.index[k.source[0]]] for k in knuckles])
+    b = np.array([there[target.index[k.target[0]]] for k in knuckles])
+    frames = [np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, here[s]), (b, there[t]))]
+    return (t, *frames)
+
+
+def _finger_fits(tie, source, target, here, there):
+    if tie is None or len(tie.source) != len(tie.target):
+        return {}
+    a, b = [source.index[n] for n in tie.source], [target.index[n] for n in tie.target]
+    return {b[i]: _aim(there[b[i + 1]] - there[b[i]], here[a[i + 1]] - here[a[i]]) for i in range(len(b) - 1)}
+
+
+def _aim(own, aim):
+    def fit(over):
+        return rot.multiply(rot.between(rot.rotate(over, own), aim), over)
+    return fit
+
+
+def _frame_fit(own, aim):
+    """Line up the first direction exactly, then the second as far as a turn about the first can."""
+    def fit(over):
+        turn = rot.multiply(rot.between(rot.rotate(over, own[0]), aim[0]), over)
+        axis = rot.normalise(aim[0])
+        a, b = (v - (v @ axis) * axis for v in (rot.rotate(turn, own[1]), aim[1]))
+        if min(np.linalg.norm(a), np.linalg.norm(b)) < 1e-9:
+            return turn
+        return rot.multiply(rot.from_axis_angle(axis, np.arctan2(np.cross(a, b) @ axis, a @ b)), turn)
+    return fit
+
+
+def _sole(own, aim):
+    """Feet: both flat (pitch nearly alike) turn about the vertical only; else the direction is lined up."""
+    def pitch(v):
+        return np.arctan2(v[1], np.hypot(v[0], v[2]))
+    if abs(pitch(own) - pitch(aim)) > FLAT_WITHIN:
+        return _aim(own, aim)
+    yaw = np.arctan2(aim[0], aim[2]) - np.arctan2(own[0], own[2])
+    level = rot.from_axis_angle(rot.AXES["Y"], np.array(yaw))
+
+    def fit(_over):
+        return level
+    return fit
+
+
+def limbs_left(strings, source, target, stance):
+    """The angle that is left per limb, hand and foot (list of Limb, degrees)."""
+    ties = {s.part: s for s in strings}
+    here, _ = pose_world(source, stance.source)
+    there, _ = pose_world(target, stance.target)
+    found = []
+    for side in ("left ", "right "):
+        for part in LIMB_NEXT:
+            aims = _limb_aims(ties, source, target, here, there, side, part)
+            if aims:
+                found.append(Limb(side + part, ties[side + part].source[0], target.names[aims[0]],
+                                  float(np.degrees(rot.angle_between(aims[1], aims[2])))))
+        hand = _hand_frames(ties, source, target, here, there, side)
+        if hand:
+            found.append(Limb(side + "hand", ties[side + "hand"].source[0], target.names[hand[0]],
+                              float(np.degrees(rot.angle_between(hand[1][0], hand[2][0])))))
+        foot = _next_aims(ties, source, target, here, there, side + "foot", side + "toes")
+        if foot:
+            flat = np.array([1.0, 0.0, 1.0])
+            found.append(Limb(side + "foot", ties[side + "foot"].source[0], target.names[foot[0]],
+                              float(np.degrees(rot.angle_between(foot[1] * flat, foot[2] * flat)))))
+    return found

@@ -1,0 +1,236 @@
+"""Transfer: motion of the source on the target's bones.
+
+With world rotations S(t) of a source bone, and both sides' reference poses S0 and T0, the target bone
+turns as ``T(t) = S(t) S0^-1 T0``: exact for any local axes, and limb directions agree wherever the two
+reference poses point the same way. Where runs differ in number, the source's change of rotation is
+sampled along the run at each target bone's share of length, so that the ends agree. The hips' centre
+(between the thigh joints) follows by leg length. A root bone on the floor stays under the hips.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from . import rotations as rot
+from .errors import InputError
+from .kinematics import local_rotation_rows, position_rows, world_rotation_rows
+from .skeleton import Clip, as_rows, from_rows, pose_world
+from .stance import leg_scale, same_body
+from .tying import missing
+
+
+@dataclass(frozen=True)
+class TransferSettings:
+    """``in_place``: stay over the rig's own spot. ``stride``: ground travel in leg lengths' ratio (1 keeps it).
+
+    ``height_offset``: metres added to the hips' height.
+    """
+
+    in_place: bool = False
+    stride: float = 1.0
+    height_offset: float = 0.0
+
+
+@dataclass(frozen=True)
+class _Drive:
+    """How one target joint is driven: by one source joint, between two, or as a twist helper."""
+
+    joint: int
+    sources: tuple[int, ...]
+    share: float = 0.0
+    axis: tuple = ()
+
+
+class Transfer:
+    """A prepared transfer: made once per stringing, run on any clip of the source skeleton."""
+
+    def __init__(self, source, target, strings, stance, settings=TransferSettings()):
+        lacking = missing(strings)
+        if "hips" in lacking:
+            raise InputError("The hips have no string, so nothing can be transferred.")
+        self.source, self.target, self.strings, self.settings = source, target, strings, settings
+        self._ties = {s.part: s for s in strings}
+        self._source_points, self._source_turns = pose_world(source, stance.source)
+        self._target_points, self._target_turns = pose_world(target, stance.target)
+        self.drives = sorted(self._plan(), key=lambda d: d.joint)
+        self._place_plan()
+
+    # --- planning -------------------------------------------------------------------------------
+    def _plan(self):
+        plan = {}
+        for s in self.strings:
+            here, there = [self.source.index[n] for n in s.source], [self.target.index[n] for n in s.target]
+            if s.part.endswith(" twist") and (len(here) != len(there) or self._leads(s)):
+                drives = self._helpers(s.part.removesuffix(" twist"), here[0], there)
+            elif len(here) == len(there):
+                drives = [_Drive(t, (h,)) for h, t in zip(here, there)]
+            elif s.bends or s.part == "hips":
+                drives = self._sampled(s, here, there)
+            else:
+                drives = [_Drive(there[0], (here[0],)), *self._helpers(s.part, here[0], there[1:])]
+            plan.update((d.joint, d) for d in drives)
+        return plan.values()
+
+    def _leads(self, s):
+        """Whether a twist string is driven by the limb bone itself, so that helpers take a share."""
+        limb = self._ties.get(s.part.removesuffix(" twist"))
+        return limb is not None and limb.source[0] == s.source[0]
+
+    def _helpers(self, part, lead, joints):
+        """Drives of twist helpers along a limb bone: each takes its share of the next bone's twist."""
+        following = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
+        side, _, plain = part.partition(" ")
+        after = self._ties.get(f"{side} {following.get(plain, '')}")
+        if after is None or not joints:
+            return [_Drive(j, (lead,)) for j in joints]
+        start = self._target_points[self.target.index[self._ties[part].target[0]]]
+        bone = self._target_points[self.target.index[after.target[0]]] - start
+        shares = [float(np.clip((self._target_points[j] - start) @ bone / (bone @ bone), 0, 1)) for j in joints]
+        return [_Drive(j, (lead, self.source.index[after.source[0]]), share, tuple(rot.normalise(bone)))
+                for j, share in zip(joints, shares)]
+
+    def _sampled(self, s, here, there):
+        """Drives of a run whose bones differ in number: neighbours on the source's run, and the share between."""
+        anchor = self.source.parents[here[0]]
+        before = self._ties.get("hips")
+        anchor = self.source.index[before.source[-1]] if s.part == "spine" and before else int(anchor)
+        knots = [anchor if anchor >= 0 else here[0], *here]
+        at = self._shares(self.source, self._source_points, here)
+        drives = []
+        for joint, share in zip(there, self._shares(self.target, self._target_points, there)[1:]):
+            k = int(np.clip(np.searchsorted(at, share - 1e-9) - 1, 0, len(here) - 1))
+            between = (share - at[k]) / max(at[k + 1] - at[k], 1e-9)
+            drives.append(_Drive(joint, (knots[k], knots[k + 1]), float(np.clip(between, 0, 1))))
+        return drives
+
+    @staticmethod
+    def _shares(skeleton, points, run):
+        """Share of the run's length at the end of each bone, 0 before the first; the last is 1."""
+        lengths = []
+        for i, joint in enumerate(run):
+            after = run[i + 1] if i + 1 < len(run) else (skeleton.children[joint] or (None,))[0]
+            end = skeleton.ends[joint] - skeleton.rest_world[0][joint] if after is None else points[after] - points[joint]
+            length = float(np.linalg.norm(end))
+            lengths.append(length if np.isfinite(length) and length > 1e-9 else 1e-9)
+        return np.concatenate([[0], np.cumsum(lengths) / np.sum(lengths)])
+
+    def _place_plan(self):
+        """The hips: which joints carry the place, scale and height, and the root bone on the floor."""
+        self._hips = self.target.index[self._ties["hips"].target[0]]
+        thighs = [self._ties[p] for p in ("left thigh", "right thigh") if p in self._ties] or [self._ties["hips"]]
+        self._source_centre = [self.source.index[s.source[0]] for s in thighs]
+        centre = self._target_points[[self.target.index[s.target[0]] for s in thighs]].mean(0)
+        turn = self._target_turns[self._hips]
+        self._to_centre = rot.rotate(rot.conjugate(turn), centre - self._target_points[self._hips])
+        self.scale = leg_scale(self.strings, self.source, self.target)
+        self.rise = self.settings.height_offset
+        if not same_body(self.strings, self.source, self.target):
+            heights = [self._ankle_height(self.source, self._source_points, self._source_turns, "source"),
+                       self._ankle_height(self.target, self._target_points, self._target_turns, "target")]
+            if None not in heights:
+                self.rise += heights[1] - self.scale * heights[0]
+        above = self.target.ancestors(self._hips)
+        self._root = above[-1] if above else None
+        self._root_height = 0.0
+        if self._root is not None:
+            points = self.target.rest_world[0]
+            feet = [self.target.index[s.target[0]] for p, s in self._ties.items() if p.endswith(("foot", "toes"))]
+            floor = points[feet, 1].min() if feet else 0.0
+            up = points[self._root, 1] - floor
+            self._root_height = self.target.offsets[self._root][1]
+            if up > 0.3 * (points[self._hips, 1] - floor):
+                self._root = None   # not a bone on the floor: it stays where it rests
+
+    def _ankle_height(self, skeleton, points, turns, side):
+        """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
+        found = []
+        for part in ("left foot", "right foot"):
+            if part in self._ties:
+                foot = skeleton.index[getattr(self._ties[part], side)[0]]
+                under = skeleton.subtree(foot)
+                ends = points[under] + rot.rotate(turns[under], skeleton.tips[under])
+                below = np.concatenate([points[under[1:], 1], ends[np.isfinite(ends[:, 1]), 1]])
+                if len(below):
+                    found.append(max(points[foot, 1] - below.min(), 0.0))
+        return float(np.mean(found)) if found else None
+
+    # --- running --------------------------------------------------------------------------------
+    def run(self, clip, name=None):
+        """The motion of ``clip`` on the target: a baked Clip with the clip's rate and frames."""
+        if len(clip.skeleton) != len(self.source):
+            raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
+        local = as_rows(clip.rotations)
+        moves = as_rows(clip.translations)
+        needed = {j for d in self.drives for j in d.sources} | set(self._source_centre)
+        seen = world_rotation_rows(self.source, local, needed)
+        places = position_rows(self.source, seen, clip.moving, moves, self._source_centre)
+        world = self._target_world(seen, clip.frames)
+        turned = local_rotation_rows(self.target, world)
+        driven = np.zeros(len(self.target), bool)
+        driven[[d.joint for d in self.drives]] = True
+        turned[~driven] = self.target.rest[~driven][:, :, None]
+        moving, moved = self._target_moves(world, places, clip.frames)
+        return Clip(name or clip.name, self.target, clip.rate, from_rows(turned), moving, from_rows(moved))
+
+    def _target_world(self, seen, frames):
+        world = np.empty((len(self.target), 4, frames))
+        drives = {d.joint: d for d in self.drives}
+        for joint, parent in enumerate(self.target.parents):
+            if joint in drives:
+                self._drive(drives[joint], seen, world[joint])
+            elif parent >= 0:
+                rot.product_rows(world[parent], self.target.rest[joint][:, None], out=world[joint])
+            else:
+                world[joint] = self.target.rest[joint][:, None]
+        return world
+
+    def _drive(self, drive, seen, out):
+        own = self._target_turns[drive.joint]
+        first = drive.sources[0]
+        if len(drive.sources) == 1:
+            constant = rot.multiply(rot.conjugate(self._source_turns[first]), own)
+            rot.product_rows(seen[first], constant[:, None], out=out)
+            return
+        a, b = (self._change(j, seen) for j in drive.sources)
+        if drive.axis:
+            relative = rot.product_rows(a * np.array([-1.0, -1, -1, 1])[:, None], b)
+            twist = rot.twist_about(relative.T, np.array(drive.axis))
+            part = rot.slerp(np.broadcast_to(rot.IDENTITY, twist.shape), twist, np.full(len(twist), drive.share))
+            change = rot.product_rows(a, part.T)
+        else:
+            change = rot.slerp(a.T, b.T, np.full(a.shape[1], drive.share)).T
+        rot.product_rows(change, own[:, None], out=out)
+
+    def _change(self, joint, seen):
+        """The source joint's turn away from its reference pose, in the world, as rows."""
+        return rot.product_rows(seen[joint], rot.conjugate(self._source_turns[joint])[:, None])
+
+    def _target_moves(self, world, places, frames):
+        centre = np.mean([places[j] for j in self._source_centre], axis=0) * self.scale
+        centre[[0, 2]] *= self.settings.stride
+        centre[1] += self.rise
+        to_centre = rot.rotate_rows(world[self._hips], self._to_centre[:, None])
+        if self.settings.in_place:
+            spot = self.target.rest_world[0][self._hips]
+            centre[[0, 2]] = to_centre[[0, 2]] + spot[[0, 2], None]
+        hips = centre - to_centre
+        moving = [self._hips]
+        moves = {}
+        if self._root is not None:
+            ground = hips.copy()
+            ground[1] = self._root_height
+            moves[self._root] = ground
+            moving.insert(0, self._root)
+        moves[self._hips] = self._into_parent(self._hips, hips, world, moves, frames)
+        return np.array(moving), np.stack([moves[j] for j in moving])
+
+    def _into_parent(self, joint, place, world, moves, frames):
+        """World places of ``joint`` as translations in its parent's axes."""
+        parent = int(self.target.parents[joint])
+        if parent < 0:
+            return place
+        carried = position_rows(self.target, world, np.array(list(moves), int), list(moves.values()), [parent])[parent]
+        return rot.rotate_rows(world[parent] * np.array([-1.0, -1, -1, 1])[:, None], place - carried)
+

@@ -1,0 +1,155 @@
+"""Strings: which source bones drive which target bones, with how sure that is and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .body.words import FINGERS
+
+SIDES = ("left", "right")
+MUST_HAVE = ("hips", "spine", "head", *(f"{s} {p}" for s in SIDES for p in
+                                        ("upper arm", "forearm", "hand", "thigh", "shin", "foot")))
+OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS)))
+# Parts whose bones share a bend along the run; in all others the first bone leads.
+BENDING = ("spine", "neck", "toes", *FINGERS)
+SURE = 0.8
+_GENERIC = {"bone", "joint", "node", "end", "tip", "helper", "roll"}
+
+
+@dataclass(frozen=True)
+class String:
+    """A tie of a run of source bones to a run of target bones, by name, first to last.
+
+    ``certainty`` lies between 0 and 1; a string tied by hand has 1.
+    """
+
+    part: str
+    source: tuple[str, ...]
+    target: tuple[str, ...]
+    certainty: float
+    reason: str
+    by_hand: bool = False
+
+    @property
+    def sure(self):
+        return self.certainty >= SURE
+
+    @property
+    def bends(self):
+        """Whether the run shares its bend among its bones."""
+        return self.part.removeprefix("left ").removeprefix("right ") in BENDING
+
+
+def tie(source, source_body, target, target_body):
+    """Tie all that fits between two skeletons whose bodies were read (tuple of String)."""
+    strings = []
+    for part in (*MUST_HAVE, *OPTIONAL):
+        if part == "root" or part not in source_body.parts or part not in target_body.parts:
+            continue
+        strings.append(_string(part, source, source_body, target, target_body))
+        helper = _helper_string(part, source, source_body, target, target_body)
+        if helper:
+            strings.append(helper)
+    strings.extend(_by_words(source, source_body, target, target_body, strings))
+    return tuple(strings)
+
+
+def _names(skeleton, joints):
+    return tuple(skeleton.names[j] for j in joints)
+
+
+def _string(part, source, source_body, target, target_body):
+    sides = (source_body, target_body)
+    certainty = float(np.clip(min(b.certainty[part] for b in sides), 0, 1))
+    said = [b.named[part] for b in sides]
+    place = "the same place in both bodies"
+    if min(said) > 0:
+        certainty, reason = min(0.99, certainty + 0.1), f"both names speak of the {_plain(part)}, and {place}"
+    elif max(said) > 0 and min(said) >= 0:
+        reason = f"{place}; one name speaks of the {_plain(part)}, the other says nothing"
+    elif min(said) < 0:
+        reason = f"{place}, though a name speaks of something else"
+    else:
+        reason = f"{place}; the names say nothing"
+    runs = source_body.parts[part], target_body.parts[part]
+    if len(runs[0]) != len(runs[1]):
+        reason += f"; {len(runs[0])} bones drive {len(runs[1])}"
+    if part.startswith(SIDES) and any(b.sides_swapped for b in sides):
+        reason += "; sides are taken from the body, since the words are swapped"
+    return String(part, _names(source, runs[0]), _names(target, runs[1]), certainty, reason)
+
+
+def _plain(part):
+    return part.split(" ", 1)[1] if part.startswith(SIDES) else part
+
+
+def _helper_string(part, source, source_body, target, target_body):
+    """Twist helpers beside a limb bone: tied one to one where both sides have as many."""
+    name = f"{part} twist"
+    here, there = source_body.parts.get(name, ()), target_body.parts.get(name, ())
+    if not there:
+        return None
+    if len(here) == len(there):
+        return String(name, _names(source, here), _names(target, there), 0.85, "twist helpers at the same bone")
+    lead = source_body.parts[part][:1]
+    return String(name, _names(source, lead), _names(target, there), 0.85,
+                  "helpers follow the twist by their share of the bone's length")
+
+
+def _by_words(source, source_body, target, target_body, strings):
+    """Bones beyond the body (eyes, jaw, tail, props) whose names have the same words."""
+    taken = {n for s in strings for n in s.source}, {n for s in strings for n in s.target}
+
+    def keys(skeleton, body, used):
+        found, roots = {}, body.parts.get("root", ())
+        for joint, name in enumerate(skeleton.names):
+            words = body.names.key(joint)
+            if name in used or joint in roots or not any(w.isalpha() and len(w) > 2 and w not in _GENERIC for w in words):
+                continue
+            side = body.names.sides[joint]
+            if side and body.sides_swapped:
+                side = "right" if side == "left" else "left"
+            found.setdefault((side, words), []).append(name)
+        return found
+    here = keys(source, source_body, taken[0])
+    there = keys(target, target_body, taken[1])
+    return [String(" ".join(filter(None, (side, *words))), tuple(here[side, words]), tuple(names), 0.7,
+                   "the names have the same words")
+            for (side, words), names in there.items() if len(here.get((side, words), ())) == len(names) == 1]
+
+
+def missing(strings):
+    """The must-have parts that no string ties."""
+    tied = {s.part for s in strings}
+    return [part for part in MUST_HAVE if part not in tied]
+
+
+def untied(strings, skeleton, side):
+    """Names of the bones that no string touches; ``side`` is ``"source"`` or ``"target"``."""
+    tied = {n for s in strings for n in getattr(s, side)}
+    return [n for n in skeleton.names if n not in tied]
+
+
+def set_string(strings, part, source, target):
+    """Strings with ``part`` tied by hand; target bones it takes leave the strings that had them."""
+    kept = release(tuple(s for s in strings if s.part != part), target)
+    return (*kept, String(part, tuple(source), tuple(target), 1.0, "tied by you", True))
+
+
+def release(strings, target):
+    """Strings without the given target bones; a string that loses all of them is gone.
+
+    A source bone may drive several target bones (a limb and its helpers); a target bone hangs on one string.
+    """
+    cut = (replace(s, target=tuple(n for n in s.target if n not in target)) for s in strings)
+    return tuple(s for s in cut if s.target)
+
+
+def mirror_part(part):
+    """The same part on the other side, or None for a part on the midline."""
+    for here, other in (SIDES, SIDES[::-1]):
+        if part.startswith(here + " "):
+            return other + part[len(here):]
+    return None

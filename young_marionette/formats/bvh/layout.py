@@ -1,0 +1,36 @@
+"""How a BVH file lays out its joints: names as written, and channels in their order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+POSITIONS = ("Xposition", "Yposition", "Zposition")
+ROTATIONS = ("Zrotation", "Xrotation", "Yrotation")
+
+
+@dataclass(frozen=True)
+class Layout:
+    """``names``: as in the file. ``channels``: per joint, such as ``("Zrotation", "Xrotation", ...)``."""
+
+    names: tuple[str, ...]
+    channels: tuple[tuple[str, ...], ...]
+
+    def for_motion(self, moving, turning):
+        """The layout with position channels on ``moving`` joints and three turns on ``turning`` ones."""
+        result = []
+        for joint, channels in enumerate(self.channels):
+            turns = tuple(c for c in channels if c.endswith("rotation"))
+            places = tuple(c for c in channels if c.endswith("position"))
+            if joint in turning and len(turns) < 3:
+                turns = ROTATIONS
+            if joint in moving and len(places) < 3:
+                places = POSITIONS
+            kept = set(turns) == {c for c in channels if c.endswith("rotation")} and len(channels) == len(turns + places)
+            result.append(channels if kept else places + turns)
+        return Layout(self.names, tuple(result))
+
+
+def default_layout(skeleton, moving):
+    """Three turns on every joint, in the order Z, X, Y, and places where joints move."""
+    moving = set(int(j) for j in moving) | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
+    return Layout(skeleton.names, tuple(POSITIONS + ROTATIONS if j in moving else ROTATIONS for j in range(len(skeleton))))

@@ -1,0 +1,153 @@
+"""Reading BVH: the hierarchy word by word, the table of numbers in one sweep."""
+
+from __future__ import annotations
+
+import re
+import warnings
+from pathlib import Path
+
+import numpy as np
+
+from ...core import rotations as rot
+from ...core.errors import InputError
+from ...core.skeleton import Clip, from_rows
+from ..files import opened
+from ..motion_file import MotionFile
+from .header import parse_header
+
+_MAX_HEADER = 16 << 20
+_MOTION = re.compile(rb"(?:^|(?<=[\s}]))MOTION(?=\s|$)", re.I)
+_FRAMES = re.compile(rb"\s*Frames\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
+_TIME = re.compile(rb"\s*Frame\s*Time\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
+_COMMON_RATES = [float(r) for r in range(1, 1001)] + [r * 1000 / 1001 for r in (24, 30, 48, 60, 120)]
+
+
+def is_bvh(head):
+    """Whether the first bytes of a file are those of a BVH file."""
+    return head.removeprefix(b"\xef\xbb\xbf").lstrip()[:9].upper() == b"HIERARCHY"
+
+
+def read(path):
+    """Read a BVH file (a MotionFile with one clip, or none if it holds a skeleton only)."""
+    path = Path(path)
+    with opened(path) as file:
+        head = file.read(_MAX_HEADER)
+        found = _MOTION.search(head)
+        if found is None and len(head) == _MAX_HEADER:
+            raise InputError(f"{path.name} has no MOTION within its first {_MAX_HEADER >> 20} MB.")
+        text = _decode(head[:found.start()] if found else head)
+        body = head[found.end():] + file.read() if found else None
+    skeleton, layout, notes = parse_header(path.name, text)
+    if body is None or not body.strip():
+        notes.append("The file holds a skeleton without motion.")
+        return MotionFile(path, "BVH", skeleton, (), layout, tuple(notes))
+    rate, table = _table(path.name, body, sum(map(len, layout.channels)), notes)
+    clip = _clip(path.stem, skeleton, layout, rate, table, notes)
+    return MotionFile(path, "BVH", skeleton, (clip,), layout, tuple(notes))
+
+
+def _decode(data):
+    data = data.removeprefix(b"\xef\xbb\xbf").replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+    try:
+        return data.decode()
+    except UnicodeDecodeError:
+        return data.decode("latin-1")
+
+
+def _table(label, body, width, notes):
+    """The rate and the numbers ``(frames, width)`` of the part after MOTION."""
+    frames = _FRAMES.match(body)
+    time = _TIME.match(body, frames.end()) if frames else None
+    if time is None:
+        raise InputError(f"{label}: after MOTION come the lines Frames and Frame Time, and they are missing.")
+    announced = _number(label, "Frames", frames.group(1))
+    seconds = _number(label, "Frame Time", time.group(1).replace(b",", b"."))
+    if announced < 0 or announced != int(announced):
+        raise InputError(f"{label}: Frames: {announced:g} is no count of frames.")
+    if not 1e-4 <= seconds <= 60:
+        raise InputError(f"{label}: a Frame Time of {seconds:g} seconds can't be used.")
+    if width == 0:
+        raise InputError(f"{label} has motion, but no joint has channels for it.")
+    values = _values(label, body[time.end():])
+    rows, rest = divmod(len(values), width)
+    cut = rest > 0 or (rows < announced and not body[-1:].isspace())
+    if rest == 0 and cut:
+        rows -= 1   # the last number may have been cut in two
+    if rows < 1:
+        raise InputError(f"{label} holds no whole frame: {len(values)} numbers for rows of {width}.")
+    if rest and rows >= announced:
+        raise InputError(f"{label}: {len(values)} numbers do not fill rows of {width} channels.")
+    if rows != announced:
+        notes.append(f"The file announces {int(announced)} frames and holds {rows} whole ones; all of those were read.")
+    return _rate(seconds), values[:rows * width].reshape(rows, width)
+
+
+def _number(label, what, word):
+    try:
+        value = float(word)
+    except ValueError:
+        value = np.nan
+    if not np.isfinite(value):
+        raise InputError(f"{label}: {what} needs a number, not '{word[:40].decode('latin-1')}'.")
+    return value
+
+
+def _values(label, block):
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        try:
+            values = np.fromstring(block, dtype=float, sep=" ")
+        except (DeprecationWarning, ValueError):
+            raise InputError(f"{label}: {_first_bad_word(block)}.") from None
+    peak = np.abs(values).max(initial=0.0)
+    if not peak < 1e12:     # also false for NaN
+        row = int(np.argmax(~(np.abs(values) < 1e12)))
+        raise InputError(f"{label}: the motion's number {row + 1} is {values[row]:g}, which no pose can have.")
+    return values
+
+
+def _first_bad_word(block):
+    for row, line in enumerate(block.split(b"\n"), 1):
+        for word in line.split():
+            try:
+                float(word)
+            except ValueError:
+                return f"row {row} of the motion has '{word[:40].decode('latin-1')}' where a number belongs"
+    return "the motion holds something that is no number"
+
+
+def _rate(seconds):
+    """Frames per second; a rate people use, where only the rounding of Frame Time keeps it from being one."""
+    nearest = min(_COMMON_RATES, key=lambda r: abs(1 / r - seconds))
+    return nearest if abs(1 / nearest - seconds) < max(6e-7, 2e-6 * seconds) else 1 / seconds
+
+
+def _clip(name, skeleton, layout, rate, table, notes):
+    rows = np.ascontiguousarray(table.T)
+    turns = np.empty((len(skeleton), 4, rows.shape[1]))
+    moving, moves, column = [], [], 0
+    for joint, channels in enumerate(layout.channels):
+        block = rows[column:column + len(channels)]
+        column += len(channels)
+        order = [i for i, c in enumerate(channels) if c.endswith("rotation")]
+        if order:
+            turns[joint] = rot.from_euler_rows([channels[i][0] for i in order], np.radians(block[order]))
+        else:
+            turns[joint] = rot.IDENTITY[:, None]
+        places = {channels[i][0]: block[i] for i in range(len(channels)) if channels[i].endswith("position")}
+        if places:
+            moving.append(joint)
+            moves.append(_places(skeleton, joint, places, rows.shape[1], notes))
+    moved = from_rows(np.stack(moves)) if moves else None
+    return Clip(name, skeleton, rate, from_rows(turns), np.array(moving, int), moved)
+
+
+def _places(skeleton, joint, places, frames, notes):
+    """Local translations ``(3, frames)``. Channels stand in place of the offset, as most programs write them."""
+    offset = skeleton.offsets[joint]
+    result = np.stack([places.get(axis, np.full(frames, offset[i])) for i, axis in enumerate("XYZ")])
+    length = np.linalg.norm(offset)
+    if frames > 2 and skeleton.parents[joint] >= 0 and length > 0 and np.linalg.norm(result.mean(1)) < 0.3 * length:
+        notes.append(f"The positions of {skeleton.names[joint]} are near zero, so they were added to its offset.")
+        result += offset[:, None]
+    return result

@@ -1,0 +1,92 @@
+"""Writing BVH: the hierarchy as it was read, the motion formatted in large blocks."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core import rotations as rot
+from ...core.rebase import rebase, rebase_clip
+from ...core.skeleton import as_rows
+from ..files import write_whole
+from .layout import default_layout
+
+_BLOCK = 1 << 16    # numbers formatted in one go
+_DEGREES = 6
+
+
+def write(path, clip, layout=None, metres_per_unit=1.0):
+    """Write ``clip``, given in the file's own unit and axes.
+
+    BVH has no rest rotations: a skeleton that has some is given joint axes along the world's.
+    ``metres_per_unit`` sets how many decimals keep places within a hundredth of a millimetre.
+    """
+    if rot.angle(clip.skeleton.rest).max(initial=0) > 1e-9:
+        clip = rebase_clip(clip, *rebase(clip.skeleton))
+    layout = layout or default_layout(clip.skeleton, clip.moving)
+    turning = np.flatnonzero(rot.angle(clip.rotations).max(0) > 1e-9)
+    layout = layout.for_motion({int(j) for j in clip.moving}, {int(j) for j in turning})
+    write_whole(path, _chunks(clip, layout, metres_per_unit))
+
+
+def _chunks(clip, layout, metres_per_unit):
+    yield _header(clip.skeleton, layout).encode()
+    yield f"MOTION\nFrames: {clip.frames}\nFrame Time: {1 / clip.rate:.9f}\n".encode()
+    table = _table(clip, layout)
+    # 2 micrometres at the coarsest, so that five roundings along a chain stay under the tolerance
+    places = int(np.clip(np.ceil(-np.log10(2e-6 / metres_per_unit)), 4, 12))
+    row = " ".join(f"%.{_DEGREES if c.endswith('rotation') else places}f" for cs in layout.channels for c in cs) + "\n"
+    step = max(1, _BLOCK // max(table.shape[1], 1))
+    for start in range(0, clip.frames, step):
+        block = table[start:start + step]
+        yield (row * len(block) % tuple(block.ravel().tolist())).encode()
+
+
+def _table(clip, layout):
+    width = sum(map(len, layout.channels))
+    table, column = np.empty((clip.frames, width)), 0
+    turns, moves = as_rows(clip.rotations), as_rows(clip.translations)
+    place = {int(j): moves[i] for i, j in enumerate(clip.moving)}
+    for joint, channels in enumerate(layout.channels):
+        order = [c[0] for c in channels if c.endswith("rotation")]
+        angles = dict(zip(order, _degrees(order, turns[joint])))
+        for channel in channels:
+            if channel.endswith("rotation"):
+                table[:, column] = angles[channel[0]]
+            else:
+                axis = "XYZ".index(channel[0])
+                table[:, column] = place[joint][axis] if joint in place else clip.skeleton.offsets[joint, axis]
+            column += 1
+    # Written as text, minus zero would only be noise.
+    return table + 0.0
+
+
+def _degrees(order, turn):
+    if len(order) == 3:
+        return np.degrees(rot.to_euler_rows("".join(order), turn))
+    return np.zeros((len(order), turn.shape[1]))
+
+
+def _number(value):
+    return repr(float(value)).removesuffix(".0") if value else "0"
+
+
+def _header(skeleton, layout):
+    lines = ["HIERARCHY"]
+
+    def offset(values, indent):
+        return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
+    stack = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]
+    while stack:
+        joint, depth = stack.pop()
+        if joint is None:
+            lines.append("\t" * depth + "}")
+            continue
+        indent, inner = "\t" * depth, "\t" * (depth + 1)
+        lines += [f"{indent}{'JOINT' if depth else 'ROOT'} {layout.names[joint]}", indent + "{",
+                  offset(skeleton.offsets[joint], inner),
+                  f"{inner}CHANNELS {len(layout.channels[joint])} {' '.join(layout.channels[joint])}".rstrip()]
+        stack.append((None, depth))
+        if np.isfinite(skeleton.tips[joint, 0]):
+            lines += [inner + "End Site", inner + "{", offset(skeleton.tips[joint], inner + "\t"), inner + "}"]
+        stack.extend((c, depth + 1) for c in reversed(skeleton.children[joint]))
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,170 @@
+"""Stringing files: a saved pairing, readable JSON with a version, checked against both skeletons on use."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..core import rotations as rot
+from ..core.body.words import shared_prefix
+from ..core.errors import InputError
+from ..core.stance import Stance, match
+from ..core.transfer import TransferSettings
+from ..core.tying import String
+from ..formats.files import check_free, opened, write_whole
+from .pairing import Pairing
+
+VERSION = 1
+_MAX_BYTES = 32 << 20
+Quaternion = tuple[float, float, float, float]
+
+
+class Strict(BaseModel):
+    """A part of a file of ours: no fields that are not known, no infinite numbers."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
+
+
+class Joint(Strict):
+    """A joint of the rest pose: offset in metres, in the parent's axes."""
+
+    name: str
+    parent: str | None
+    offset: tuple[float, float, float]
+
+
+class Side(Strict):
+    """One skeleton: its family fingerprint, its joints at rest, and its reference pose.
+
+    ``pose``: for joints that are turned away from rest, the local turn after the rest rotation.
+    """
+
+    fingerprint: str
+    joints: list[Joint]
+    pose: dict[str, Quaternion] = Field(default_factory=dict)
+
+
+class Tie(Strict):
+    part: str
+    source: list[str] = Field(min_length=1)
+    target: list[str] = Field(min_length=1)
+    certainty: float = Field(ge=0, le=1)
+    reason: str = ""
+    by_hand: bool = False
+
+
+class Settings(Strict):
+    in_place: bool = False
+    stride: float = Field(default=1.0, gt=0, le=100)
+    height_offset: float = Field(default=0.0, ge=-100, le=100)
+
+
+class StringingFile(Strict):
+    """The schema of a ``*.stringing`` file, version 1."""
+
+    format: Literal["young-marionette stringing"]
+    version: int
+    name: str = ""
+    source: Side
+    target: Side
+    strings: list[Tie]
+    stance_matched: bool = True
+    settings: Settings = Settings()
+
+
+def to_file(pairing, source, rig, name=""):
+    """The pairing of two entries as a StringingFile."""
+    return StringingFile(
+        format="young-marionette stringing", version=VERSION, name=name or pairing.name,
+        source=_side(source, pairing.source, pairing.stance.source),
+        target=_side(rig, pairing.target, pairing.stance.target),
+        strings=[Tie(part=s.part, source=list(s.source), target=list(s.target), certainty=s.certainty,
+                     reason=s.reason, by_hand=s.by_hand) for s in pairing.strings],
+        stance_matched=pairing.matched, settings=Settings(**vars(pairing.settings)))
+
+
+def _side(entry, skeleton, pose):
+    turns = rot.multiply(rot.conjugate(skeleton.rest), pose)
+    joints = [Joint(name=n, parent=skeleton.names[p] if p >= 0 else None, offset=tuple(np.round(o, 6).tolist()))
+              for n, p, o in zip(skeleton.names, skeleton.parents, skeleton.offsets)]
+    return Side(fingerprint=entry.family, joints=joints,
+                pose={n: tuple(q.tolist()) for n, q in zip(skeleton.names, turns) if rot.angle(q) > 1e-9})
+
+
+def from_file(file, source, rig):
+    """The Pairing that a StringingFile makes of two entries; InputError where bones that it ties are not there.
+
+    Names are compared without the prefix that all names of a skeleton share.
+    """
+    a, b = source.placed_skeleton, rig.placed_skeleton
+    here, there = _matcher(file.source, a), _matcher(file.target, b)
+    lacking = sorted({n for t in file.strings for n in t.source if n not in here}), \
+        sorted({n for t in file.strings for n in t.target if n not in there})
+    for names, side in zip(lacking, ("source", "rig")):
+        if names:
+            more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+            raise InputError(f"This stringing was made for another skeleton: the {side} has no bone "
+                             f"{', '.join(names[:3])}{more}.")
+    strings = tuple(String(t.part, tuple(here[n] for n in t.source), tuple(there[n] for n in t.target),
+                           t.certainty, t.reason, t.by_hand) for t in file.strings)
+    pose = _pose(file.source, a, here)
+    known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
+    # A stance that the program matched for other proportions is matched anew, one made by hand is kept.
+    stance = Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
+    return Pairing(a, b, strings, stance, TransferSettings(**file.settings.model_dump()), file.stance_matched, file.name)
+
+
+def _matcher(side, skeleton):
+    """From the file's bone names to the skeleton's, through what is left without their prefixes."""
+    mine = {n.removeprefix(shared_prefix(skeleton.names)): n for n in skeleton.names}
+    old = shared_prefix([j.name for j in side.joints])
+    names = {j.name: mine.get(j.name.removeprefix(old)) for j in side.joints}
+    return {old_name: new for old_name, new in names.items() if new is not None}
+
+
+def _pose(side, skeleton, names):
+    pose = skeleton.rest.copy()
+    for name, turn in side.pose.items():
+        if name in names:
+            joint = skeleton.index[names[name]]
+            pose[joint] = rot.multiply(pose[joint], rot.normalise(np.array(turn)))
+    return pose
+
+
+def save(path, file, overwrite=False):
+    """Write a StringingFile."""
+    check_free(path, overwrite)
+    text = json.dumps(file.model_dump(mode="json"), indent=1, ensure_ascii=False)
+    write_whole(path, [text.encode(), b"\n"])
+
+
+def load(path):
+    """Read a StringingFile; InputError, in one sentence, for anything else."""
+    path = Path(path)
+    with opened(path) as handle:
+        data = handle.read(_MAX_BYTES + 1)
+    if len(data) > _MAX_BYTES:
+        raise InputError(f"{path.name} is too large for a stringing.")
+    return parse(path.name, data, StringingFile, VERSION, "stringing")
+
+
+def parse(label, data, model, version, what):
+    """Validate JSON bytes as ``model``; a newer version and a broken file get a sentence each."""
+    try:
+        raw = json.loads(data)
+    except (ValueError, RecursionError):
+        raise InputError(f"{label} is no {what}, or was cut off: it can't be read as JSON.") from None
+    if not isinstance(raw, dict) or raw.get("format") != f"young-marionette {what}":
+        raise InputError(f"{label} is no {what} of Young Marionette.")
+    if isinstance(raw.get("version"), int) and raw["version"] > version:
+        raise InputError(f"{label} comes from a newer version of Young Marionette; this one reads {what}s up to version {version}.")
+    try:
+        return model.model_validate(raw)
+    except (ValidationError, RecursionError) as error:
+        first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": "nested too deeply"}
+        where = ".".join(map(str, first["loc"])) or "the whole"
+        raise InputError(f"{label} is no sound {what}: {where}: {first['msg']}.") from None

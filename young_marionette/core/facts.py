@@ -30,6 +30,16 @@ class Fact:
 
 
 @dataclass(frozen=True)
+class Oddity:
+    """Something about a file that is worth a look, and what to do about it. ``kind`` tells programs apart what it is."""
+
+    kind: str
+    text: str
+    remedy: str
+    amount: float = 0.0
+
+
+@dataclass(frozen=True)
 class Correction:
     """What the user knows better than the guesses; None leaves the guess. Axes as in ``"-Z"``."""
 
@@ -51,7 +61,7 @@ class Figure:
     arm_angle: float | None
     height: float
     facts: tuple[Fact, ...]
-    oddities: tuple[str, ...]
+    oddities: tuple[Oddity, ...]
     fingerprint: str
 
 
@@ -101,12 +111,13 @@ def examine(skeleton, correction=Correction()):
         stature, up, forward = float(extent), rot.AXES["Y"], rot.AXES["Z"]
         up_from = facing_from = "no body could be read; this is a guess"
         up_sure = facing_sure = False
-        oddities.append("No body with two legs can be seen in this skeleton.")
+        oddities.append(Oddity("no body", "No body with two legs can be seen in this skeleton.", "Use another file, or tie its bones by hand."))
     else:
         stature, up, forward = body.stature, body.up, body.forward
         up_from, facing_from, up_sure, facing_sure = "the way from hips to head", body.facing_from, True, body.facing_certain
         if body.sides_swapped:
-            oddities.append("The words left and right in the names stand against the body: what is called left is its right.")
+            oddities.append(Oddity("sides", "The words left and right in the names stand against the body: what is called left is its right.",
+                                   "The body is believed; if it faces the other way, set its facing in Gather."))
     if correction.up:
         up, up_from, up_sure = axis_vector(correction.up), "set by you", True
     forward = _square(forward, up)
@@ -118,7 +129,8 @@ def examine(skeleton, correction=Correction()):
         scale, unit_sure, unit_from = correction.scale, True, "set by you"
         unit = next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
     elif not unit_sure:
-        oddities.append(f"No usual unit fits a figure of {stature:.4g} units; it is shown {stature * scale:.2f} m tall.")
+        oddities.append(Oddity("unit", f"No usual unit fits a figure of {stature:,.0f} units; it is shown {stature * scale:.2f} m tall.",
+                               "Set its unit in Gather if that is not its size."))
     rest, angle = describe_rest(skeleton, body) if body else ("unknown", None)
     facts += [Fact("Unit", unit, unit_from, unit_sure), Fact("Up", axis_name(up), up_from, up_sure),
               Fact("Facing", axis_name(forward), facing_from, facing_sure),
@@ -146,7 +158,8 @@ def motion_facts(clip, body):
     facts = [Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frames at {clip.rate:g} per second")]
     oddities = []
     if clip.frames <= 2:
-        oddities.append(f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.")
+        oddities.append(Oddity("short", f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.",
+                               "Take it out of the library if it is no pose that you need."))
     if body is None or clip.frames < 1:
         return tuple(facts), tuple(oddities)
     hips = body.parts["hips"][0]
@@ -159,10 +172,11 @@ def motion_facts(clip, body):
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = low + min(rest_low, 0.0)
-    facts.append(Fact("Floor", f"feet {floor * 100:+.0f} cm", "the lowest feet against height zero"))
+    facts.append(Fact("Floor", f"feet {floor * 100:+.1f} cm", "the lowest feet against height zero"))
     if abs(floor) > 0.025:
-        oddities.append(f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.0f} cm "
-                        f"{'over' if floor > 0 else 'under'} the floor.")
+        oddities.append(Oddity("floor", f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
+                               f"{'over' if floor > 0 else 'under'} the floor.",
+                               "If they should stand, move the hips down or up by as much in Transfer.", floor))
     return tuple(facts), tuple(oddities)
 
 

@@ -132,16 +132,16 @@ class Transfer:
             if None not in heights:
                 self.rise += heights[1] - self.scale * heights[0]
         above = self.target.ancestors(self._hips)
-        self._root = above[-1] if above else None
+        self.root = above[-1] if above else None
         self._root_height = 0.0
-        if self._root is not None:
+        if self.root is not None:
             points = self.target.rest_world[0]
             feet = [self.target.index[s.target[0]] for p, s in self._ties.items() if p.endswith(("foot", "toes"))]
             floor = points[feet, 1].min() if feet else 0.0
-            up = points[self._root, 1] - floor
-            self._root_height = self.target.offsets[self._root][1]
+            up = points[self.root, 1] - floor
+            self._root_height = self.target.offsets[self.root][1]
             if up > 0.3 * (points[self._hips, 1] - floor):
-                self._root = None   # not a bone on the floor: it stays where it rests
+                self.root = None   # not a bone on the floor: it stays where it rests
 
     def _ankle_height(self, skeleton, points, turns, side):
         """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
@@ -218,11 +218,11 @@ class Transfer:
         hips = centre - to_centre
         moving = [self._hips]
         moves = {}
-        if self._root is not None:
+        if self.root is not None:
             ground = hips.copy()
             ground[1] = self._root_height
-            moves[self._root] = ground
-            moving.insert(0, self._root)
+            moves[self.root] = ground
+            moving.insert(0, self.root)
         moves[self._hips] = self._into_parent(self._hips, hips, world, moves, frames)
         return np.array(moving), np.stack([moves[j] for j in moving])
 

@@ -181,13 +181,21 @@ class _Body:
                             rot.from_axis_angle(Y, -sign * 0.12 * np.clip(aim[:, 2], -0.5, 1)))
         self.turns[f"{side} collarbone"] = rot.multiply(rest, lift)
         elbow = rot.rotate(chest, np.array([sign * hand.elbow[0], hand.elbow[1], hand.elbow[2]]))
-        self.limb(names, -sign * Y, target, elbow)
+        self.limb(names, -sign * Y, self._within_reach(names[0], target), elbow)
         self.turns[names[2]] = rot.multiply(self.turns[names[1]], rot.from_axis_angle(X, np.array(sign * hand.palm)))
         for finger, share in (("thumb", 0.5), ("index", 0.8), ("middle", 1.0), ("ring", 1.05), ("little", 1.1)):
             above = self.turns[names[2]]
             for i in range(3 if f"{side} {finger} 1" in self.figure.index else 0):
                 bend = rot.from_axis_angle(Z, np.array(-sign * curl * share * (0.8, 1.0, 0.7)[i]))
                 above = self.turns[f"{side} {finger} {i + 1}"] = rot.multiply(above, bend)
+
+    def _within_reach(self, shoulder, target):
+        """The target drawn in softly where it is too far, so that no elbow snaps straight (Kovar et al. 2002)."""
+        start = self.at(shoulder)
+        way = target - start
+        far = np.linalg.norm(way, axis=-1, keepdims=True) / self.reach
+        soft = np.where(far > 0.86, 0.86 + 0.12 * (1 - np.exp(-(far - 0.86) / 0.12)), far)
+        return start + way * soft / np.maximum(far, 1e-9)
 
     def limb(self, names, hinge, target, middle):
         """Two-bone limb by the law of cosines; ``middle`` is where knee or elbow points, ``hinge`` its axis at rest."""

@@ -115,4 +115,4 @@ def _leg(m, build, side, sign, hip_height):
     if build.twist:
         m.add(f"{side} shin twist", f"{side} shin", (x, (hip_height - half + build.ankle) / 2, 0.0))
     m.add(f"{side} foot", f"{side} shin", (x, build.ankle, -0.01))
-    m.add(f"{side} toes", f"{side} foot", (x + sign * 0.012, 0.018, build.foot - 0.01), (0, -0.012, 0.07))
+    m.add(f"{side} toes", f"{side} foot", (x + sign * 0.012, 0.018, build.foot - 0.01), (0, -0.018, 0.07))

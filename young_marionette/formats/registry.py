@@ -27,10 +27,17 @@ def read(path):
     raise InputError(f"{path.name} has no format that is known here: a BVH file begins with the word HIERARCHY.")
 
 
-def write(path, clip, layout=None, overwrite=False, metres_per_unit=1.0):
-    """Write a clip (in the file's unit and axes) in the format that the name's ending tells."""
+def check_writable(path, overwrite=False):
+    """InputError where a path can't be written: an ending that is not known, or a file that exists."""
     path = Path(path)
     if path.suffix.lower() not in WRITABLE:
         raise InputError(f"{path.name} can't be written: of the endings known here, use {', '.join(WRITABLE)}.")
+    if not path.parent.is_dir():
+        raise InputError(f"There is no folder {path.parent}.")
     check_free(path, overwrite)
+
+
+def write(path, clip, layout=None, overwrite=False, metres_per_unit=1.0):
+    """Write a clip (in the file's unit and axes) in the format that the name's ending tells."""
+    check_writable(path, overwrite)
     bvh.write(path, clip, layout, metres_per_unit)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.facts import Correction, motion_facts, place_figure
+from ..core.facts import Correction, Oddity, motion_facts, place_figure
 from ..core.placement import place_clip, place_skeleton
 from ..core.skeleton import Clip, Skeleton
 from ..formats.bvh import Layout
@@ -93,7 +93,9 @@ class Entry:
 
     @property
     def oddities(self):
-        return (*self.notes, *self.figure.oddities, *self.motion[1])
+        """What is odd about file, skeleton and motion (Oddity each)."""
+        read = (Oddity("reading", text, "Nothing needs to be done if the motion looks right.") for text in self.notes)
+        return (*read, *self.figure.oddities, *self.motion[1])
 
     def to_file_world(self, clip):
         """A clip on this entry's placed skeleton, back in the file's own unit and axes."""

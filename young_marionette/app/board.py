@@ -1,0 +1,266 @@
+"""The string board: both rest poses drawn flat, facing the viewer, with strings from bone to bone."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from ..core.tying import MUST_HAVE
+from . import theme
+from .stage.view import mark
+
+REGIONS = {"Body": None, "Head": ("head", "neck", "eye", "jaw"), "Trunk": ("hips", "spine", "neck", "collarbone"),
+           "Left arm": ("left collarbone", "left upper arm", "left forearm", "left hand"),
+           "Right arm": ("right collarbone", "right upper arm", "right forearm", "right hand"),
+           "Left hand": ("left hand", "left thumb", "left index", "left middle", "left ring", "left little"),
+           "Right hand": ("right hand", "right thumb", "right index", "right middle", "right ring", "right little"),
+           "Legs": ("hips", "left thigh", "left shin", "left foot", "left toes", "right thigh", "right shin", "right foot", "right toes")}
+_HIT = 11
+
+
+class StringBoard(QWidget):
+    """Drag from a bone to a bone of the other figure to tie them; click a bone or a string to choose its part."""
+
+    tied = Signal(str, str)
+    part_chosen = Signal(object)
+    pointed = Signal(str)
+
+    def __init__(self):
+        super().__init__()
+        self.source = self.rig = self.pairing = self.part = None
+        self.region, self._drag, self._hover = "Body", None, None
+        self._places = {}
+        self.setMinimumHeight(250)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setAccessibleName("String board")
+
+    def show_pair(self, source, rig, pairing, part):
+        """Show two entries and what is tied between them."""
+        self.source, self.rig, self.pairing, self.part = source, rig, pairing, part
+        self._lay_out()
+        self.update()
+
+    def set_region(self, region):
+        """Zoom to a part of the body."""
+        self.region = region
+        self._lay_out()
+        self.update()
+
+    def resizeEvent(self, _event):
+        self._lay_out()
+
+    # --- places ---------------------------------------------------------------------------------
+    def _lay_out(self):
+        self._places = {}
+        if not (self.source and self.rig):
+            return
+        half = self.width() / 2
+        for side, entry, left in (("source", self.source, 0.0), ("rig", self.rig, half)):
+            box = QRectF(left + 26, 36, half - 52, self.height() - 68)
+            self._places[side] = self._fit(entry, box)
+
+    def _fit(self, entry, box):
+        """Places of all joints, and which are inside the region: ``(places (joints, 2), inside)``."""
+        skeleton, body = entry.placed_skeleton, entry.figure.body
+        points = skeleton.rest_world[0]
+        parts = REGIONS[self.region]
+        inside = np.ones(len(skeleton), bool)
+        if body and "root" in body.parts:
+            inside[list(body.parts["root"])] = False
+        if parts and body:
+            chosen = [j for part, run in body.parts.items() if part in parts for j in run]
+            if chosen:
+                inside[:] = False
+                inside[chosen] = True
+        flat = self._flatten(points, inside)
+        low, high = flat[inside].min(0), flat[inside].max(0)
+        size = np.maximum(high - low, 1e-6)
+        scale = min(box.width() / size[0], box.height() / size[1])
+        middle = (low + high) / 2
+        centre = box.center()
+        places = np.stack([centre.x() + (flat[:, 0] - middle[0]) * scale, centre.y() - (flat[:, 1] - middle[1]) * scale], 1)
+        return places, inside
+
+    def _flatten(self, points, inside):
+        """The view on the joints: from the front, and for a hand on its palm's broad side."""
+        if not self.region.endswith("hand") or inside.sum() < 4:
+            return points[:, :2]
+        own = points[inside] - points[inside].mean(0)
+        axes = np.linalg.svd(own, full_matrices=False)[2]
+        along = axes[0] * np.sign(axes[0] @ (own[-1] - own[0]) or 1.0)
+        across = axes[1] * np.sign(axes[1] @ np.array([0.2, 0.1, 1.0]) or 1.0)
+        # Fingers upwards, the thumb's side to the same side on both figures.
+        return np.stack([points @ across, points @ along], 1)
+
+    def place(self, side, name):
+        """Where a bone of ``"source"`` or ``"rig"`` is on the board (QPointF)."""
+        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
+        return QPointF(*self._places[side][0][skeleton.index[name]])
+
+    def _shown(self, side, name):
+        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
+        return bool(self._places[side][1][skeleton.index[name]])
+
+    def bone_at(self, point):
+        """``(side, name)`` of the bone nearest to a place, or None."""
+        best, found = _HIT, None
+        for side, (places, inside) in self._places.items():
+            away = np.linalg.norm(places - [point.x(), point.y()], axis=1)
+            away[~inside] = np.inf
+            nearest = int(np.argmin(away))
+            if away[nearest] < best:
+                best, found = away[nearest], (side, (self.source if side == "source" else self.rig).placed_skeleton.names[nearest])
+        return found
+
+    # --- painting -------------------------------------------------------------------------------
+    def paintEvent(self, _event):
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.colour("deep"))
+        p.drawRoundedRect(QRectF(self.rect()), 10, 10)
+        if not self._places:
+            p.setPen(theme.colour("quiet"))
+            p.drawText(QRectF(self.rect()).adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                       "Choose a clip and a rig in the library; their bones are tied here.")
+            return
+        for side, entry, kind, left in (("source", self.source, "performer", 0), ("rig", self.rig, "marionette", self.width() / 2)):
+            self._paint_figure(p, side, entry, kind)
+            mark(p, QPointF(left + 18, 17), kind)
+            p.setPen(theme.colour("text"))
+            p.setFont(theme.font(12))
+            p.drawText(QRectF(left + 30, 6, self.width() / 2 - 40, 22), Qt.AlignmentFlag.AlignVCenter,
+                       p.fontMetrics().elidedText(entry.name, Qt.TextElideMode.ElideRight, int(self.width() / 2 - 44)))
+        if self.pairing:
+            self._paint_strings(p)
+            self._paint_rings(p)
+        if self._drag and self._drag[2]:
+            p.setPen(QPen(theme.colour("brass"), 2))
+            p.drawLine(self.place(*self._drag[0]), self._drag[1])
+        if self._hover:
+            self._paint_name(p, *self._hover)
+
+    def _paint_figure(self, p, side, entry, kind):
+        places, inside = self._places[side]
+        skeleton = entry.placed_skeleton
+        tint = theme.colour(kind)
+        for joint, parent in enumerate(skeleton.parents):
+            if parent >= 0 and inside[joint] and inside[parent]:
+                _spindle(p, QPointF(*places[parent]), QPointF(*places[joint]), tint)
+        p.setPen(Qt.PenStyle.NoPen)
+        for joint in np.flatnonzero(inside):
+            p.setBrush(tint.lighter(135))
+            p.drawEllipse(QPointF(*places[joint]), 2.6, 2.6)
+
+    def _visible_strings(self):
+        for s in self.pairing.strings:
+            if self._shown("source", s.source[0]) and self._shown("rig", s.target[0]):
+                yield s
+
+    def _curve(self, s):
+        a, b = self.place("source", s.source[0]), self.place("rig", s.target[0])
+        path = QPainterPath(a)
+        sag = 14 + 0.05 * abs(b.x() - a.x())
+        path.cubicTo(QPointF(a.x() + (b.x() - a.x()) * 0.35, a.y() + sag), QPointF(a.x() + (b.x() - a.x()) * 0.65, b.y() + sag), b)
+        return path
+
+    def _paint_strings(self, p):
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for s in self._visible_strings():
+            chosen = s.part == self.part
+            pen = QPen(theme.colour("brass") if chosen else theme.colour("text", 120 if s.sure else 190), 2.4 if chosen else 1.1)
+            if not s.sure:
+                pen.setStyle(Qt.PenStyle.DashLine)
+            p.setPen(pen)
+            p.drawPath(self._curve(s))
+            if chosen:
+                for side, names in (("source", s.source), ("rig", s.target)):
+                    for name in names:
+                        p.drawEllipse(self.place(side, name), 6, 6)
+
+    def _paint_rings(self, p):
+        """An open ring at each must-have bone that has no string."""
+        tied = {s.part for s in self.pairing.strings}
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(theme.colour("alarm"), 2))
+        for side, entry in (("source", self.source), ("rig", self.rig)):
+            for part, run in (entry.figure.body.parts if entry.figure.body else {}).items():
+                if part in MUST_HAVE and part not in tied and self._places[side][1][run[0]]:
+                    p.drawEllipse(QPointF(*self._places[side][0][run[0]]), 7.5, 7.5)
+
+    def _paint_name(self, p, side, name):
+        place = self.place(side, name)
+        p.setFont(theme.font(11))
+        width = p.fontMetrics().horizontalAdvance(name) + 16
+        box = QRectF(min(max(place.x() - width / 2, 4), self.width() - width - 4), place.y() - 32, width, 21)
+        p.setPen(QPen(theme.colour("line"), 1))
+        p.setBrush(theme.colour("lifted"))
+        p.drawRoundedRect(box, 6, 6)
+        p.setPen(theme.colour("text"))
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    # --- pointer --------------------------------------------------------------------------------
+    def part_of(self, side, name):
+        """The part that a bone is tied for, else the part that it was read as, else None."""
+        if self.pairing:
+            for s in self.pairing.strings:
+                if name in (s.source if side == "source" else s.target):
+                    return s.part
+        entry = self.source if side == "source" else self.rig
+        joint = entry.placed_skeleton.index[name]
+        return next((part for part, run in (entry.figure.body.parts if entry.figure.body else {}).items() if joint in run), None)
+
+    def mousePressEvent(self, event):
+        found = self.bone_at(event.position())
+        self._drag = (found, event.position(), False) if found else None
+        if found:
+            self.part_chosen.emit(self.part_of(*found))
+        else:
+            self.part_chosen.emit(self._string_at(event.position()))
+
+    def _string_at(self, point):
+        if not self.pairing or not self._places:
+            return None
+        box = QRectF(point.x() - 4, point.y() - 4, 8, 8)
+        return next((s.part for s in self._visible_strings() if self._curve(s).intersects(box) and not self._curve(s).contains(box)), None)
+
+    def mouseMoveEvent(self, event):
+        if self._drag:
+            self._drag = (self._drag[0], event.position(), True)
+        self._hover = self.bone_at(event.position()) if self._places else None
+        if self._hover:
+            part = self.part_of(*self._hover)
+            self.pointed.emit(f"{self._hover[1]}: {part or 'no known part'}")
+        self.update()
+
+    def mouseReleaseEvent(self, event):
+        drag, self._drag = self._drag, None
+        if drag and drag[2]:
+            found = self.bone_at(event.position())
+            if found and found[0] != drag[0][0]:
+                ends = dict((drag[0], found))
+                self.tied.emit(ends["source"], ends["rig"])
+        self.update()
+
+    def leaveEvent(self, _event):
+        self._hover = None
+        self.update()
+
+
+def _spindle(p, a, b, tint):
+    """A slim turned shape from joint to joint."""
+    way = b - a
+    length = (way.x() ** 2 + way.y() ** 2) ** 0.5
+    if length < 1:
+        return
+    across = QPointF(-way.y(), way.x()) / length * min(4.5, 0.16 * length)
+    path = QPainterPath(a)
+    path.quadTo(a + way * 0.3 + across * 2, b)
+    path.quadTo(a + way * 0.3 - across * 2, a)
+    shade = tint.darker(170)
+    p.setPen(QPen(tint, 1))
+    p.setBrush(shade)
+    p.drawPath(path)

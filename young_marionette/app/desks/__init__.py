@@ -1,0 +1,1 @@
+"""The desk: the tools of the current step, and nothing else."""

@@ -1,0 +1,115 @@
+"""Deliver: which baked clips are written, where, and under which names; problems before the start, a report after it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QListWidget, QListWidgetItem
+
+from ...core.errors import InputError
+from ...formats import write
+from ...formats.registry import check_writable
+from .. import settings
+from ..parts.widgets import Card, button, label, row, tool
+from .base import Desk
+
+
+class DeliverDesk(Desk):
+    title, lead = "Deliver", "Write baked clips as BVH, with the rig's own bone names, offsets, unit and axes."
+
+    def build(self):
+        what = Card("What")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Baked clips to write")
+        self.list.setFixedHeight(150)
+        self.list.itemChanged.connect(lambda _i: self._check())
+        what.add(self.list)
+        self.add(what)
+        where = Card("Where")
+        self.folder = QLineEdit(settings.last_folder("deliver"))
+        self.folder.setAccessibleName("Folder")
+        self.folder.setPlaceholderText("Folder")
+        self.folder.textChanged.connect(lambda _t: self._check())
+        where.add(row(self.folder, tool("folder", "Choose a folder", self._choose)))
+        self.prefix, self.suffix = QLineEdit(), QLineEdit()
+        for widget, text in ((self.prefix, "before the name"), (self.suffix, "behind the name")):
+            widget.setPlaceholderText(text)
+            widget.setAccessibleName(text)
+            widget.textChanged.connect(lambda _t: self._check())
+        where.add(row(self.prefix, self.suffix))
+        self.overwrite = QCheckBox("Replace files that exist")
+        self.overwrite.toggled.connect(lambda _on: self._check())
+        where.add(self.overwrite)
+        self.add(where)
+        self.problems = label("", wrap=True)
+        self.write = button("Write", self.write_now, True, "Write the ticked clips (Ctrl+D)")
+        self.report = label("", wrap=True)
+        self.report.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.add(self.problems, self.write, self.report)
+
+    def show_state(self):
+        ids = [e.id for e in self.session.baked]
+        present = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
+        if ids != present:
+            off = {self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())
+                   if self.list.item(i).checkState() == Qt.CheckState.Unchecked}
+            self.list.blockSignals(True)
+            self.list.clear()
+            for entry in self.session.baked:
+                item = QListWidgetItem(entry.name)
+                item.setData(Qt.ItemDataRole.UserRole, entry.id)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                item.setCheckState(Qt.CheckState.Unchecked if entry.id in off else Qt.CheckState.Checked)
+                self.list.addItem(item)
+            self.list.blockSignals(False)
+        self._check()
+
+    def jobs(self):
+        """``(entry, path)`` of all that is ticked."""
+        folder = Path(self.folder.text().strip()).expanduser()
+        items = [self.list.item(i) for i in range(self.list.count())]
+        entries = [self.session.state.entry(i.data(Qt.ItemDataRole.UserRole)) for i in items if i.checkState() == Qt.CheckState.Checked]
+        return [(e, folder / f"{self.prefix.text()}{_file_name(e.name)}{self.suffix.text()}.bvh") for e in entries if e]
+
+    def _check(self):
+        jobs = self.jobs()
+        problems = [] if self.session.baked else ["Nothing is baked yet; open Transfer and bake."]
+        if self.session.baked and not jobs:
+            problems.append("Nothing is ticked.")
+        if not self.folder.text().strip():
+            problems.append("Choose a folder.")
+        else:
+            for _entry, path in jobs:
+                try:
+                    check_writable(path, self.overwrite.isChecked())
+                except InputError as error:
+                    problems.append(str(error))
+        self.problems.setText("\n".join("◆ " + p for p in dict.fromkeys(problems)))
+        self.problems.setVisible(bool(problems))
+        self.write.setEnabled(not problems)
+        self.write.setText(f"Write {len(jobs)} file{'s' if len(jobs) != 1 else ''}" if jobs else "Write")
+
+    def write_now(self):
+        """Write what is ticked; a file that can't be written does not stop the others."""
+        told = []
+        for entry, path in self.jobs():
+            try:
+                write(path, entry.clip, entry.layout, self.overwrite.isChecked(), entry.figure.placement.scale)
+                told.append(f"✓ {path.name}: {entry.clip.frames} frames, {path.stat().st_size / 1000:.0f} kB")
+            except InputError as error:
+                told.append(f"◆ {error}")
+        settings.remember_folder("deliver", self.folder.text().strip())
+        self.report.setText("\n".join(told))
+        self.session.told.emit(told[0] if len(told) == 1 else f"{len(told)} files: see the report")
+        self._check()
+
+    def _choose(self):
+        folder = QFileDialog.getExistingDirectory(self, "Folder for the delivered files", self.folder.text())
+        if folder:
+            self.folder.setText(folder)
+
+
+def _file_name(name):
+    """A clip's name without what file names can't have."""
+    return "".join("_" if c in '/\\:*?"<>|\0' else c for c in name).strip(". ") or "clip"

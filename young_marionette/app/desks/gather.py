@@ -1,0 +1,114 @@
+"""Gather: what was found in the files, each fact with its evidence and a way to correct it."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+
+from ...core.facts import UNITS
+from ...core.placement import AXIS_NAMES
+from ...project.commands import Correct
+from .. import theme
+from ..parts.widgets import Card, button, label
+from .base import Desk
+
+
+class FactCard(Card):
+    """The facts of one entry; unit, up and facing can be corrected."""
+
+    def __init__(self, heading, session, empty):
+        super().__init__(heading)
+        self.session, self.entry, self.empty = session, None, empty
+        self.name = label("", wrap=True)
+        self.name.setFont(theme.font(13, True))
+        self.grid_holder = QWidget()
+        self.grid = QGridLayout(self.grid_holder)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.grid.setHorizontalSpacing(10)
+        self.grid.setVerticalSpacing(2)
+        self.grid.setColumnStretch(1, 1)
+        self.notes = label("", wrap=True)
+        self.add(self.name, self.grid_holder, self.notes)
+        self._shown, self.boxes = 0, {}
+
+    def show_entry(self, entry):
+        """Show an entry's facts; None says what to do first."""
+        key = (entry.id, entry.correction, entry.name) if entry else None
+        if key == self._shown:
+            return
+        self.entry, self._shown, self.boxes = entry, key, {}
+        while self.grid.count():
+            widget = self.grid.takeAt(0).widget()
+            if widget:
+                widget.setParent(None)
+                widget.deleteLater()
+        if entry is None:
+            self.name.setText("")
+            self.name.hide()
+            self.notes.setText(self.empty)
+            self.notes.show()
+            return
+        self.name.show()
+        self.name.setText(entry.name)
+        row = 0
+        for fact in entry.facts:
+            self.grid.addWidget(label(fact.label, "quiet"), row, 0)
+            if fact.label in ("Unit", "Up", "Facing"):
+                value = self._chooser(fact.label)
+            else:
+                value = label(fact.value + ("" if fact.sure else " (a guess)"), wrap=True)
+            self.grid.addWidget(value, row, 1)
+            if fact.evidence:
+                evidence = label(("" if fact.sure else "Unsure: ") + fact.evidence, "quiet", wrap=True)
+                evidence.setFont(theme.font(11))
+                self.grid.addWidget(evidence, row + 1, 1)
+            row += 2
+        self.notes.setText("\n".join(f"◆ {odd.text} {odd.remedy}" for odd in entry.oddities))
+        self.notes.setVisible(bool(entry.oddities))
+
+    def _chooser(self, what):
+        box = QComboBox()
+        box.setAccessibleName(what)
+        figure, correction = self.entry.figure, self.entry.correction
+        if what == "Unit":
+            options = [(name, scale) for name, scale, _ in UNITS]
+            if not any(name == figure.unit for name, _ in options):
+                options.insert(0, (figure.unit, figure.placement.scale))
+            field, present = "scale", figure.unit
+        else:
+            options = [(axis, axis) for axis in AXIS_NAMES]
+            if what == "Facing":
+                options = [o for o in options if o[0][1] != figure.up[1]]
+            field, present = what.lower(), figure.up if what == "Up" else figure.facing
+        for name, value in options:
+            box.addItem(name, value)
+        if getattr(correction, field) is not None:
+            box.addItem("as it was guessed", None)
+        box.setCurrentText(present)
+        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
+        self.boxes[what] = box
+        return box
+
+    def _correct(self, field, value):
+        self.session.do(Correct(self.entry.id, ((field, value),)))
+
+
+class GatherDesk(Desk):
+    title, lead = "Gather", "What was found in the files. Correct what is wrong; the files stay as they are."
+
+    def build(self):
+        self.back = button("Back to performer and marionette", lambda: self.session.look_at(None))
+        self.source, self.rig = (
+            FactCard("Performer's clip", self.session, "No clip yet. Open a motion, or drop it on the window."),
+            FactCard("Rig", self.session, "No rig yet. Open the skeleton that the motion shall go onto."))
+        self.demo = button("Open the demo show", self.session.demo_asked.emit, tip="The lamplighters of a small harbour town, and three puppets")
+        self.add(self.back, self.source, self.rig, self.demo)
+
+    def show_state(self):
+        state = self.session.state
+        looked = state.entry(self.session.preview)
+        self.back.setVisible(looked is not None)
+        self.source.body.itemAt(0).widget().setText("On the stage alone" if looked else "Performer's clip")
+        self.source.show_entry(looked or state.source_entry)
+        self.rig.setVisible(looked is None)
+        self.rig.show_entry(state.rig_entry)
+        self.demo.setVisible(not state.entries)

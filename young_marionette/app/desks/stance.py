@@ -1,0 +1,174 @@
+"""Stance: the angle left per limb, automatic matching, and turning single bones by number."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
+
+from ...core import rotations as rot
+from ...core.tying import mirror_part
+from ...project.commands import AdoptPose, MatchStance, ResetBone, TurnBone
+from ...project.snags import STANCE_TOLERANCE
+from .. import theme
+from ..parts.widgets import Card, Number, button, label, row
+from .base import Desk
+
+_ROW = 24
+
+
+class LimbList(QWidget):
+    """Limbs with the angle that is left, as a number and a bar; a click chooses the bone."""
+
+    chosen = Signal(str, str)
+
+    def __init__(self):
+        super().__init__()
+        self.limbs, self.part = [], None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Angles left per limb")
+
+    def show_limbs(self, limbs, part):
+        """Show the limbs, left and right beside each other."""
+        self.limbs, self.part = limbs, part
+        self.setFixedHeight(max(_ROW * ((len(limbs) + 1) // 2) + 20, 40))
+        self.setAccessibleDescription(", ".join(f"{limb.part} {limb.angle:.0f} degrees" for limb in limbs))
+        self.update()
+
+    def _boxes(self):
+        half = self.width() / 2
+        for side, left in (("left", 0.0), ("right", half)):
+            for i, limb in enumerate(x for x in self.limbs if x.part.startswith(side)):
+                yield limb, QRectF(left + 2, 20 + i * _ROW, half - 6, _ROW - 3)
+
+    def paintEvent(self, _event):
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setFont(theme.font(11))
+        p.setPen(theme.colour("quiet"))
+        for text, x in (("left", 6), ("right", self.width() / 2 + 6)):
+            p.drawText(QRectF(x, 0, 100, 18), Qt.AlignmentFlag.AlignVCenter, text)
+        for limb, box in self._boxes():
+            off = limb.angle > STANCE_TOLERANCE
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.colour("lifted") if limb.part == self.part else theme.colour("base"))
+            p.drawRoundedRect(box, 5, 5)
+            share = min(limb.angle / 90, 1.0)
+            p.setBrush(theme.colour("alarm", 150) if off else theme.colour("brass", 90))
+            if limb.angle > 0.05:
+                p.drawRoundedRect(QRectF(box.left(), box.bottom() - 3, max(box.width() * share, 4), 3), 1.5, 1.5)
+            p.setPen(theme.colour("text"))
+            p.drawText(box.adjusted(7, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, limb.part.split(" ", 1)[1])
+            p.setPen(theme.colour("alarm" if off else "quiet"))
+            p.drawText(box.adjusted(0, 0, -7, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                       ("◆ " if off else "") + f"{limb.angle:.1f}°")
+
+    def mousePressEvent(self, event):
+        for limb, box in self._boxes():
+            if box.contains(event.position()):
+                self.chosen.emit(limb.part, limb.target)
+
+
+class StanceDesk(Desk):
+    title, lead = "Stance", "Both figures in their reference poses, at the same hips. What is left between the limbs is a constant error in every frame."
+
+    def build(self):
+        self.poses = label("", wrap=True)
+        self.limbs = LimbList()
+        self.limbs.chosen.connect(lambda part, bone: self.session.choose(part, bone))
+        card = Card("Angle left per limb").add(self.poses, self.limbs)
+        card.add(row(button("Match by itself", lambda: self.session.do(MatchStance()), True, "Turn the rig's limbs until they stand as the performer's (Ctrl+M)"),
+                     button("Back to rest", lambda: self.session.do(ResetBone()), tip="Put the rig back into its rest pose"), None))
+        self.add(card)
+        turn = Card("Turn a bone")
+        self.bone = QComboBox()
+        self.bone.setAccessibleName("Bone to turn")
+        self.bone.activated.connect(lambda _i: self.session.choose(None, self.bone.currentText()))
+        turn.add(self.bone)
+        self.turns = []
+        for axis, text in zip("XYZ", ("forward and back (X)", "about the upright (Y)", "sideways (Z)")):
+            number = Number(0.0, "°", 1.0, 1, -180, 180, 0.0, f"Turn {text}")
+            number.edited.connect(lambda value, settled, a=axis, n=number: self._turned(a, n, value, settled))
+            self.turns.append(number)
+            turn.add(row(label(text, "quiet"), None, number))
+        turn.add(row(button("Mirror", self.mirror, tip="Give the bone on the other side the same turn, mirrored", icon="mirror"), None,
+                     button("Reset bone", lambda: self.session.do(ResetBone(self.bone.currentText())) if self.bone.currentText() else None)))
+        self.add(turn)
+        pose = Card("Performer's reference pose")
+        pose.add(label("The pose that both sides are matched in: the performer's rest pose, or any frame of its clip.", "quiet", wrap=True))
+        pose.add(row(button("Take this frame", self._adopt), button("Rest pose", lambda: self.session.do(AdoptPose(None))), None))
+        self.add(pose)
+        self._last = {}
+
+    def show_state(self):
+        state = self.session.state
+        pairing = state.pairing
+        self.setEnabled(pairing is not None)
+        if pairing is None:
+            self.poses.setText("Choose a clip and a rig first.")
+            self.limbs.show_limbs([], None)
+            return
+        self.poses.setText(f"The performer rests with {_plain(state.source_entry.figure.rest_pose)}, the rig with {_plain(state.rig_entry.figure.rest_pose)}. "
+                           + ("Matched by the program." if pairing.matched else "Set by hand."))
+        self.limbs.show_limbs(pairing.limbs, self.session.part)
+        names = list(pairing.target.names)
+        if [self.bone.itemText(i) for i in range(self.bone.count())] != names:
+            self.bone.clear()
+            self.bone.addItems(names)
+        if self.session.bone in names:
+            if self.bone.currentText() != self.session.bone:
+                self._last = {}
+            self.bone.setCurrentText(self.session.bone)
+        own = self._own_turn(pairing, self.bone.currentText())
+        for axis, number in zip("XYZ", self.turns):
+            if axis not in self._last:
+                number.set_value(float(own["XYZ".index(axis)]))
+
+    @staticmethod
+    def _own_turn(pairing, bone):
+        """How far a bone is turned from its rest pose, as a rotation vector in degrees, in its parent's axes."""
+        if bone not in pairing.target.index:
+            return np.zeros(3)
+        joint = pairing.target.index[bone]
+        return np.degrees(rot.to_vector(rot.multiply(pairing.stance.target[joint], rot.conjugate(pairing.target.rest[joint]))))
+
+    def _turned(self, axis, number, value, settled):
+        """Turn the bone about a world axis by what the number changed; one undo step per drag."""
+        bone = self.bone.currentText()
+        before = self._last.get(axis, float(self._own_turn(self.session.state.pairing, bone)["XYZ".index(axis)]))
+        vector = np.zeros(3)
+        vector["XYZ".index(axis)] = np.radians(value - before)
+        self._last[axis] = value
+        self.session.choose(self.session.part, bone)
+        self.session.do(TurnBone(bone, tuple(vector), merge=f"turn {bone} {axis}"))
+        if settled:
+            self.session.document.settle()
+            self._last = {}
+            self.show_state()
+
+    def mirror(self):
+        """Give the partner bone on the other side the mirrored turn."""
+        pairing, state = self.session.state.pairing, self.session.state
+        body, bone = state.rig_entry.figure.body, self.bone.currentText()
+        if pairing is None or body is None or not bone:
+            return
+        joint = pairing.target.index[bone]
+        for part, run in body.parts.items():
+            other = body.parts.get(mirror_part(part) or "", ())
+            if joint in run and len(other) == len(run):
+                partner = pairing.target.names[other[run.index(joint)]]
+                wanted = self._own_turn(pairing, bone) * np.array([1.0, -1.0, -1.0])
+                self.session.do(ResetBone(partner))
+                self.session.do(TurnBone(partner, tuple(np.radians(wanted))))
+                self.session.told.emit(f"{partner} stands as {bone}, mirrored")
+                return
+        self.session.message.emit(f"{bone} has no partner on the other side.")
+
+    def _adopt(self):
+        self.session.do(AdoptPose(self.session.frame))
+        self.session.told.emit(f"Frame {self.session.frame} is the performer's reference pose")
+
+
+def _plain(words):
+    return {"T-pose": "arms straight out (T-pose)", "A-pose": "arms halfway down (A-pose)"}.get(words, words)

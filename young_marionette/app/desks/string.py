@@ -1,0 +1,223 @@
+"""String: the board above, the table of strings below; tie by dragging, by choosing, or by keyboard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
+
+from ...core.tying import MUST_HAVE, OPTIONAL, mirror_part
+from ...project.commands import TieAll, TieBones, Untie
+from .. import theme
+from ..board import REGIONS, StringBoard
+from ..parts.widgets import button, label, row, tool
+from .base import Desk
+
+
+class StringTable(QAbstractTableModel):
+    """A row per part: must-have parts first, then optional ones that one side has, then what was tied beyond them."""
+
+    heads = ("Part", "Performer", "Marionette", "Sure")
+
+    def __init__(self):
+        super().__init__()
+        self.rows, self.state = [], None
+
+    def show_state(self, state):
+        """Show the strings of the active pair."""
+        self.beginResetModel()
+        self.state, self.rows = state, []
+        pairing = state.pairing if state else None
+        if pairing:
+            tied = {s.part: s for s in pairing.strings}
+            bodies = [e.figure.body for e in (state.source_entry, state.rig_entry)]
+            wanted = [*MUST_HAVE, *(p for p in OPTIONAL if p != "root" and all(b and p in b.parts for b in bodies))]
+            parts = [*wanted, *(p for p in tied if p not in wanted)]
+            self.rows = [(part, tied.get(part)) for part in parts]
+        self.endResetModel()
+
+    def rowCount(self, _parent=QModelIndex()):
+        return len(self.rows)
+
+    def columnCount(self, _parent=QModelIndex()):
+        return len(self.heads)
+
+    def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.heads[section]
+        return None
+
+    def flags(self, index):
+        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        return base | Qt.ItemFlag.ItemIsEditable if index.column() in (1, 2) else base
+
+    def data(self, index, role=Qt.ItemDataRole.DisplayRole):
+        part, string = self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            if index.column() == 0:
+                return part
+            if index.column() == 3:
+                return "by you" if string and string.by_hand else f"{string.certainty:.0%}" if string else ""
+            return self._run(index.column(), string) if string else ("no string" if part in MUST_HAVE else "–")
+        if role == Qt.ItemDataRole.ToolTipRole:
+            names = "" if not string else f"{', '.join(string.source)} → {', '.join(string.target)}\n"
+            return names + (string.reason if string else "This must-have part has no string." if part in MUST_HAVE else "Optional, no string.")
+        if role == Qt.ItemDataRole.ForegroundRole:
+            if string is None:
+                return QColor(theme.NIGHT["alarm" if part in MUST_HAVE else "quiet"])
+            if not string.sure and index.column() == 3:
+                return QColor(theme.NIGHT["brass"])
+        if role == Qt.ItemDataRole.FontRole and string and not string.sure:
+            font = theme.font(12)
+            font.setItalic(True)
+            return font
+        return None
+
+    def _run(self, column, string):
+        """The bones of one side, without the prefix that all names share."""
+        entry, names = (self.state.source_entry, string.source) if column == 1 else (self.state.rig_entry, string.target)
+        prefix = entry.figure.body.names.prefix if entry.figure.body else ""
+        return _run([n.removeprefix(prefix) for n in names])
+
+    def row_of(self, part):
+        """The row of a part, or -1."""
+        return next((i for i, (p, _) in enumerate(self.rows) if p == part), -1)
+
+
+def _run(names):
+    return names[0] if len(names) == 1 else f"{len(names)}: {names[0]} to {names[-1]}"
+
+
+class BoneChooser(QStyledItemDelegate):
+    """A list of bones in a cell; choosing one ties it."""
+
+    def __init__(self, desk):
+        super().__init__(desk)
+        self.desk = desk
+
+    def createEditor(self, parent, _option, index):
+        box = QComboBox(parent)
+        state = self.desk.session.state
+        skeleton = (state.source_entry if index.column() == 1 else state.rig_entry).placed_skeleton
+        box.addItems(["no bone", *skeleton.names])
+        string = self.desk.table.rows[index.row()][1]
+        names = () if string is None else string.source if index.column() == 1 else string.target
+        if len(names) == 1:
+            box.setCurrentText(names[0])
+        elif names:
+            box.insertItem(0, _run(names))
+            box.setCurrentIndex(0)
+        box.activated.connect(lambda _i: (self.commitData.emit(box), self.closeEditor.emit(box)))
+        return box
+
+    def setEditorData(self, editor, index):
+        pass
+
+    def setModelData(self, editor, _model, index):
+        self.desk.choose_bone(index.row(), index.column(), editor.currentText())
+
+
+class StringDesk(Desk):
+    title, wide, scrolls = "String", 500, False
+
+    def build(self):
+        self.board, self.table, self.view = StringBoard(), StringTable(), QTableView()
+        self._half = {}
+        self.region = QComboBox()
+        self.region.addItems(REGIONS)
+        self.region.setAccessibleName("Part of the body to zoom to")
+        self.region.currentTextChanged.connect(self.board.set_region)
+        self.mirror = tool("mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)")
+        self.mirror.setChecked(True)
+        self.column.addWidget(row(self.region, None, self.mirror, button("Tie all", lambda: self.session.do(TieAll()), tip="Tie everything again by itself (Ctrl+T)"),
+                                  button("Tie the rest", lambda: self.session.do(TieAll(only_untied=True)), tip="Tie only what has no string")))
+        self.board.tied.connect(self.tie_dragged)
+        self.board.part_chosen.connect(lambda part: self.session.choose(part=part))
+        self.board.pointed.connect(self.session.told)
+        self.view.setModel(self.table)
+        self.view.setItemDelegate(BoneChooser(self))
+        self.view.verticalHeader().hide()
+        self.view.verticalHeader().setDefaultSectionSize(27)
+        self.view.setShowGrid(False)
+        self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
+        self.view.setAccessibleName("Strings")
+        head = self.view.horizontalHeader()
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column, mode in ((0, QHeaderView.ResizeMode.ResizeToContents), (1, QHeaderView.ResizeMode.Stretch), (2, QHeaderView.ResizeMode.Stretch), (3, QHeaderView.ResizeMode.ResizeToContents)):
+            head.setSectionResizeMode(column, mode)
+        self.view.selectionModel().currentRowChanged.connect(self._row_chosen)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.board)
+        split.addWidget(self.view)
+        split.setSizes([330, 240])
+        split.setHandleWidth(6)
+        self.column.addWidget(split, 1)
+        self.why = label("", "quiet", wrap=True)
+        self.why.setMinimumHeight(34)
+        self.untie = tool("untie", "Untie (Delete)", self.untie_chosen)
+        self.column.addWidget(row(self.untie, self.why, stretch_last=True))
+
+    def show_state(self):
+        state = self.session.state
+        self.board.show_pair(state.source_entry, state.rig_entry, state.pairing, self.session.part)
+        self.table.show_state(state)
+        place = self.table.row_of(self.session.part)
+        if place >= 0:
+            self.view.setCurrentIndex(self.table.index(place, 1))
+        string = self.table.rows[place][1] if place >= 0 else None
+        self.untie.setEnabled(string is not None)
+        self.why.setText(f"{string.part}: {string.reason}" if string else "Drag from bone to bone, or double-click a bone in the table."
+                         if self.table.rows else "")
+
+    def _row_chosen(self, current, _before):
+        if current.isValid() and current.row() < len(self.table.rows):
+            self.session.choose(part=self.table.rows[current.row()][0])
+
+    def tie_dragged(self, source, target):
+        """Tie two bones that were joined on the board."""
+        part = self.board.part_of("rig", target) or self.board.part_of("source", source) or target
+        self.tie(part, (source,), (target,))
+
+    def tie(self, part, source, target):
+        """Tie bones for a part, and its mirror where that is on."""
+        if self.session.do(TieBones(part, source, target, self.mirror.isChecked() and mirror_part(part) is not None)):
+            self._half.pop(part, None)
+            self.session.choose(part=part)
+
+    def choose_bone(self, place, column, name):
+        """A bone was chosen in the table: one side at a time where there was no string yet."""
+        part, string = self.table.rows[place]
+        if name == "no bone":
+            self.session.do(Untie(part))
+            return
+        skeleton = (self.session.state.source_entry if column == 1 else self.session.state.rig_entry).placed_skeleton
+        if name not in skeleton.index:
+            return
+        ends = [string.source, string.target] if string else list(self._half.get(part, [(), ()]))
+        ends[column - 1] = (name,)
+        if all(ends):
+            self.tie(part, *ends)
+        else:
+            self._half[part] = ends
+            other = "marionette" if column == 1 else "performer"
+            self.why.setText(f"{part}: now choose the {other}'s bone for {name}.")
+
+    def untie_chosen(self):
+        """Take the string off the chosen part."""
+        if self.session.part:
+            self.session.do(Untie(self.session.part))
+
+    def keyPressEvent(self, event):
+        if event.key() == Qt.Key.Key_Delete:
+            self.untie_chosen()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.view.currentIndex().isValid():
+            self.view.edit(self.table.index(self.view.currentIndex().row(), max(self.view.currentIndex().column(), 1)))
+        elif event.key() == Qt.Key.Key_M:
+            self.mirror.toggle()
+        else:
+            super().keyPressEvent(event)
+
+

@@ -1,0 +1,76 @@
+"""Transfer: travel and height, and baking."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox
+
+from ...project.commands import Bake, SetTransfer
+from ..parts.widgets import Card, Number, button, label, row
+from .base import Desk
+
+
+class TransferDesk(Desk):
+    title, lead = "Transfer", "The marionette follows at once. Baking makes the result a clip of its own, with a key on every frame."
+
+    def build(self):
+        travel = Card("Travel")
+        self.in_place = QCheckBox("Stay in place")
+        self.in_place.setToolTip("The hips stay over the rig's own spot")
+        self.in_place.toggled.connect(lambda on: self._set("in_place", on, True))
+        self.stride = Number(100, "%", 1, 0, 1, 1000, 100, "Stride: ground covered, as a share of what the legs' lengths ask for")
+        self.stride.edited.connect(lambda v, s: self._set("stride", v / 100, s))
+        self.height = Number(0, "cm", 0.5, 1, -500, 500, 0, "Height of the hips, added")
+        self.height.edited.connect(lambda v, s: self._set("height_offset", v / 100, s))
+        self.scale = label("", "quiet", wrap=True)
+        self.root = label("", "quiet", wrap=True)
+        travel.add(self.in_place, row(label("Stride"), None, self.stride), row(label("Hips higher by"), None, self.height), self.scale, self.root)
+        self.add(travel)
+        bake = Card("Bake")
+        self.range = label("", wrap=True)
+        self.fps = Number(30, "fps", 1, 3, 1, 1000, 30, "Frames per second of the baked clip")
+        self.bake = button("Bake", self.bake_now, True, "Bake the range onto the rig, as a new clip (Ctrl+B)")
+        bake.add(self.range, row(label("Frames per second"), None, self.fps), self.bake)
+        self.add(bake)
+        self._rate_of = None
+
+    def show_state(self):
+        session = self.session
+        pairing, state = session.state.pairing, session.state
+        self.setEnabled(pairing is not None)
+        if pairing is None:
+            self.range.setText("Choose a clip and a rig first.")
+            return
+        settings = pairing.settings
+        self.in_place.blockSignals(True)
+        self.in_place.setChecked(settings.in_place)
+        self.in_place.blockSignals(False)
+        self.stride.set_value(settings.stride * 100)
+        self.stride.setEnabled(not settings.in_place)
+        self.height.set_value(settings.height_offset * 100)
+        hips = any(s.part == "hips" for s in pairing.strings)
+        self.bake.setEnabled(hips and not any(s.grave for s in session.snags if s.step == "string"))
+        self.scale.setText(f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the performer's." if hips else "The hips have no string.")
+        above = pairing.target.names[0] if hips and pairing.transfer.root is not None else None
+        self.root.setText(f"The root bone {above} stays on the floor under the hips." if above else "The rig has no root bone on the floor; the hips travel.")
+        rate = state.source_entry.placed_clip.rate
+        if self._rate_of != state.source:
+            self._rate_of = state.source
+            self.fps.set_value(rate)
+            self.fps._default = rate
+        first, last = session.range
+        self.range.setText(f"Frames {first} to {last} of {state.source_entry.name}, {(last - first) / rate:.2f} s")
+
+    def _set(self, field, value, settled):
+        self.session.do(SetTransfer(((field, value),), merge=f"set {field}"))
+        if settled:
+            self.session.document.settle()
+
+    def bake_now(self):
+        """Bake the range at the chosen rate."""
+        session = self.session
+        source = session.state.source_entry
+        whole = session.range == (0, source.placed_clip.frames - 1)
+        same = abs(self.fps.value - source.placed_clip.rate) < 1e-6
+        if session.do(Bake(None if same else self.fps.value, None if whole else session.range)):
+            entry = session.state.entries[-1]
+            session.told.emit(f"Baked {entry.name}: {entry.clip.frames} frames at {entry.clip.rate:g} fps; it is in the library")

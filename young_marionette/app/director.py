@@ -1,0 +1,167 @@
+"""What stands on the stage: which figures, in which pose, put where, with what pointed out."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..core.skeleton import pose_world
+from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
+from .theme import colour
+
+_ARC_PARTS = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
+
+
+class Director:
+    """Makes the stage's figures from the session."""
+
+    def __init__(self, session):
+        self.session = session
+        self._bones = {}
+
+    def _bones_of(self, entry):
+        key = (entry.id, entry.correction)
+        if key not in self._bones:
+            if len(self._bones) > 64:
+                self._bones.clear()
+            self._bones[key] = Bones.of(entry.placed_skeleton, entry.figure.body, entry.figure.height)
+        return self._bones[key]
+
+    def figures(self):
+        """The figures of the moment."""
+        session = self.session
+        state = session.state
+        looked = state.entry(session.preview)
+        if looked is not None:
+            return [self._playing(looked, {"clip": PERFORMER, "rig": MARIONETTE, "baked": BAKED}[looked.role])]
+        source, rig, pairing = state.source_entry, state.rig_entry, state.pairing
+        if session.step == "stance" and pairing is not None:
+            return self._in_stance(source, rig, pairing)
+        shown = []
+        if source is not None:
+            shown.append(self._playing(source, PERFORMER))
+        if rig is not None:
+            follows = pairing is not None and any(s.part == "hips" for s in pairing.strings)
+            shown.append(self._playing(source, MARIONETTE, rig, pairing) if follows else self._resting(rig))
+        baked = state.entry(session.compare)
+        if baked is not None and session.step in ("refine", "deliver"):
+            shown.append(self._playing(baked, BAKED))
+        if session.arrangement in (PERFORMER, MARIONETTE):
+            shown = [f for f in shown if f.kind == session.arrangement] or shown
+        self._put(shown)
+        return shown
+
+    def _put(self, shown):
+        """Side by side with room for both pairs of arms, or all in one place."""
+        if self.session.arrangement != "beside" or len(shown) < 2:
+            return
+        widths = [max(self._width(f), 0.5) for f in shown]
+        places = np.cumsum([0, *((a + b) / 2 for a, b in zip(widths, widths[1:]))])
+        for figure, x in zip(shown, places - places.mean()):
+            figure.shift = np.array([x, 0.0, 0.0])
+
+    def _width(self, figure):
+        state = self.session.state
+        entry = state.source_entry if figure.kind == PERFORMER else state.rig_entry
+        return 0.66 * entry.figure.height if entry else 1.0
+
+    def _chosen(self, kind):
+        """Joints of the chosen part, or the chosen bone, on one figure."""
+        session = self.session
+        pairing = session.state.pairing
+        if pairing is None:
+            return ()
+        skeleton = pairing.source if kind == PERFORMER else pairing.target
+        if kind == MARIONETTE and session.bone in skeleton.index and session.step == "stance":
+            return (skeleton.index[session.bone],)
+        string = next((s for s in pairing.strings if s.part == session.part), None)
+        names = () if string is None else string.source if kind == PERFORMER else string.target
+        return tuple(skeleton.index[n] for n in names if n in skeleton.index)
+
+    def _figure(self, kind, entry, name, positions, rotations):
+        body = entry.figure.body
+        hands = tuple(body.parts[p][0] for p in ("left hand", "right hand", "head") if body and p in body.parts) if kind == MARIONETTE else ()
+        return Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
+
+    def _playing(self, entry, kind, rig=None, pairing=None):
+        session = self.session
+        motion = session.motions.get(entry.placed_clip, pairing)
+        frame = int(round(session.second * motion.rate + 1e-6)) if kind == BAKED else session.frame
+        return self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
+
+    def _resting(self, rig):
+        return self._figure(MARIONETTE, rig, rig.name, *rig.placed_skeleton.rest_world)
+
+    def _in_stance(self, source, rig, pairing):
+        """Both in their reference poses, sized alike and at the same hips."""
+        scale = 1.0
+        hips = next((s for s in pairing.strings if s.part == "hips"), None)
+        if hips:
+            scale = pairing.transfer.scale
+        here = [a.copy() for a in pose_world(pairing.source, pairing.stance.source)]
+        there = [a.copy() for a in pose_world(pairing.target, pairing.stance.target)]
+        figures = [self._figure(PERFORMER, source, source.name, *here), self._figure(MARIONETTE, rig, rig.name, *there)]
+        if hips:
+            a, b = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
+            figures[0].positions = (here[0] - here[0][a]) * scale + there[0][b]
+            bones = figures[0].bones
+            figures[0].bones = Bones(bones.start, bones.end, bones.tips * scale, bones.radius * scale, bones.joint_radius * scale, bones.head,
+                                     bones.reach * scale)
+            lift = max(0.0, -min(f.positions[:, 1].min() for f in figures))
+            for figure in figures:
+                figure.positions = figure.positions + [0, lift, 0]
+        if self.session.arrangement == "beside":
+            self._put(figures)
+        elif self.session.arrangement in (PERFORMER, MARIONETTE):
+            figures = [f for f in figures if f.kind == self.session.arrangement]
+        return figures
+
+    def lines(self, figures):
+        """Arcs of the angles left in the stance, and trails of hands and feet: ``(points, rgba)``."""
+        session = self.session
+        if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
+            return self._arcs(figures)
+        return self._trails(figures) if getattr(session, "trails", False) else ()
+
+    def _arcs(self, figures):
+        pairing = session_pairing = self.session.state.pairing
+        ties = {s.part: s for s in session_pairing.strings}
+        lines = []
+        for limb in pairing.limbs:
+            side, plain = limb.part.split(" ", 1)
+            after = ties.get(f"{side} {_ARC_PARTS.get(plain, '')}")
+            if after is None or limb.angle < 0.5:
+                continue
+            tie = ties[limb.part]
+            start = figures[1].placed[pairing.target.index[tie.target[0]]]
+            own = figures[1].placed[pairing.target.index[after.target[0]]] - start
+            first = figures[0].positions
+            aim = first[pairing.source.index[after.source[0]]] - first[pairing.source.index[tie.source[0]]]
+            length = np.linalg.norm(own)
+            a, b = own / max(length, 1e-9), aim / max(np.linalg.norm(aim), 1e-9)
+            share = np.linspace(0, 1, 18)[:, None]
+            arc = a * (1 - share) + b * share
+            arc /= np.maximum(np.linalg.norm(arc, axis=1, keepdims=True), 1e-9)
+            tint = colour("brass").getRgbF()
+            lines.append((start + arc * length * 0.9, np.array(tint)))
+            lines.append((np.array([start, start + b * length * 0.9]), np.array(tint)))
+        return lines
+
+    def _trails(self, figures):
+        session, lines = self.session, []
+        state = session.state
+        for figure in figures:
+            entry = state.rig_entry if figure.kind == MARIONETTE else state.source_entry
+            if figure.kind == BAKED or entry is None or entry.figure.body is None or session.preview:
+                continue
+            motion = session.motions.get(state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None) \
+                if state.source_entry else None
+            if motion is None:
+                continue
+            reach = int(motion.rate * 0.8)
+            tint = np.array(colour(figure.kind).getRgbF())
+            for part in ("left hand", "right hand", "left foot", "right foot"):
+                if part in entry.figure.body.parts:
+                    path = motion.path(entry.figure.body.parts[part][0], session.frame - reach, session.frame + reach) + figure.shift
+                    if len(path) > 1:
+                        lines.append((path, tint))
+        return lines

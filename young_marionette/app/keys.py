@@ -1,0 +1,64 @@
+"""Keys: one table for what they do, for the shortcuts and for the sheet (F1)."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QGridLayout, QVBoxLayout
+
+from ..project.snags import STEPS
+from .parts.widgets import label
+
+SHEET = (
+    ("Route", (*((f"Alt+{i}", step.capitalize()) for i, step in enumerate(STEPS, 1)), ("Alt+S", "Snags"))),
+    ("Time", (("Space", "Play, stop"), ("Left, Right", "A frame back, on"), ("Shift+Left, Right", "Ends of the range"),
+              ("I, O", "Begin, end the range here"), ("L", "Loop"))),
+    ("Stage", (("V", "Side by side, over, one alone"), ("C", "Front, side, top"), ("Home", "Frame the figures"), ("H", "Follow the hips"),
+               ("T", "Trails"), ("drag", "Turn"), ("Shift+drag", "Move"), ("wheel", "Nearer, farther"))),
+    ("Work", (("Ctrl+O", "Open files"), ("Ctrl+T", "Tie all"), ("Ctrl+M", "Match the stance"), ("Ctrl+B", "Bake"), ("Ctrl+D", "Write files"),
+              ("Ctrl+Z", "Undo"), ("Ctrl+Shift+Z", "Redo"), ("Ctrl+S", "Save"), ("Ctrl+Shift+S", "Save under a name"))),
+    ("Library and strings", (("Enter", "Use it, or choose a bone"), ("Delete", "Take out, or untie"), ("M", "Mirror on or off"))),
+)
+
+
+class KeySheet(QFrame):
+    """All keys on one sheet, over the window."""
+
+    def __init__(self, parent):
+        super().__init__(parent)
+        self.setObjectName("snagPanel")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.hide()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(24, 18, 24, 20)
+        outer.addWidget(label("Keys", "title"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(4)
+        outer.addLayout(grid)
+        for column, groups in enumerate(((0, 1), (2,), (3, 4))):
+            row = 0
+            for group in groups:
+                heading, keys = SHEET[group]
+                grid.addWidget(label(heading, "section"), row, column * 3, 1, 2)
+                for i, (key, what) in enumerate(keys, 1):
+                    grid.addWidget(label(key, "quiet"), row + i, column * 3)
+                    grid.addWidget(label(what), row + i, column * 3 + 1)
+                row += len(keys) + 2
+            if column < 2:
+                grid.setColumnMinimumWidth(column * 3 + 2, 20)
+
+    def toggle(self):
+        """Show in the middle of the window, or hide."""
+        self.setVisible(not self.isVisible())
+        if self.isVisible():
+            self.adjustSize()
+            parent = self.parentWidget()
+            self.move((parent.width() - self.width()) // 2, max((parent.height() - self.height()) // 2, 10))
+            self.raise_()
+            self.setFocus()
+
+    def keyPressEvent(self, event):
+        self.hide()
+
+    def mousePressEvent(self, event):
+        self.hide()

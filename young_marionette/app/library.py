@@ -1,0 +1,266 @@
+"""The library: clips by skeleton family, rigs, baked clips and stringings, with small strips of their motion."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QStyle, QStyledItemDelegate, QTreeView, QVBoxLayout, QWidget
+
+from ..project.commands import Choose, Remove, SetRole, UseStringing
+from ..project.entry import BAKED, CLIP, RIG
+from . import icons, theme
+from .parts.widgets import button
+from .stage.view import mark
+
+_KEY, _KIND = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
+HEADING, STRINGING = "heading", "stringing"
+_POSES = 4
+
+
+def family_name(entry):
+    """What people call a family: the name prefix, else the folder, else the first joint."""
+    prefix = entry.figure.body.names.prefix.rstrip(":_.|- ") if entry.figure.body else ""
+    return prefix or (entry.path.parent.name if entry.path and entry.path.parent.name else entry.skeleton.names[0])
+
+
+def strip_picture(entry, size, ratio=2.0):
+    """A few poses of an entry as stick figures, seen from a little aside."""
+    clip, body = entry.placed_clip, entry.figure.body
+    count = _POSES if clip.frames > 2 else 1
+    picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
+    picture.fill(Qt.GlobalColor.transparent)
+    from .stage.motion import Motion
+    motion = Motion(clip)
+    poses = [motion.at(f)[0] for f in np.linspace(0, clip.frames - 1, count).astype(int)]
+    hips = body.parts["hips"][0] if body else 0
+    hidden = set(body.parts.get("root", ())) if body else set()
+    flat = [(p - p[hips] * [1, 0, 1]) @ np.array([[0.82, 0], [0, 1], [0.57, 0]]) for p in poses]
+    tall = max(float(np.max([f[:, 1].max() for f in flat]) - min(0, np.min([f[:, 1].min() for f in flat]))), 0.1)
+    p = QPainter(picture)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.scale(ratio, ratio)
+    p.setPen(theme.round_pen(theme.colour({CLIP: "performer", RIG: "marionette", BAKED: "baked"}[entry.role]), 1.2))
+    step, scale = size.width() / count, (size.height() - 3) / tall
+    for i, pose in enumerate(flat):
+        for joint, parent in enumerate(entry.skeleton.parents):
+            if parent >= 0 and parent not in hidden:
+                a, b = (QPointF((i + 0.5) * step + pose[j, 0] * scale, size.height() - 2 - pose[j, 1] * scale) for j in (parent, joint))
+                p.drawLine(a, b)
+    p.end()
+    picture.setDevicePixelRatio(ratio)
+    return picture
+
+
+class _Delegate(QStyledItemDelegate):
+    def __init__(self, session):
+        super().__init__()
+        self.session, self._strips = session, {}
+
+    def sizeHint(self, _option, index):
+        return QSize(120, 30 if index.data(_KIND) == HEADING else 34 if index.data(_KIND) == STRINGING else 50)
+
+    def paint(self, p, option, index):
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box, kind = QRect(option.rect), index.data(_KIND)
+        if kind == HEADING:
+            p.setFont(theme.font(12, True))
+            p.setPen(theme.colour("brass"))
+            p.drawText(box.adjusted(10, 6, -4, 0), Qt.AlignmentFlag.AlignVCenter, index.data())
+        else:
+            self._paint_row(p, option, index, box, kind)
+        p.restore()
+
+    def _paint_row(self, p, option, index, box, kind):
+        if option.state & (QStyle.StateFlag.State_Selected | QStyle.StateFlag.State_MouseOver):
+            chosen = option.state & QStyle.StateFlag.State_Selected
+            p.setPen(QPen(theme.colour("brass"), 1.2) if chosen and option.state & QStyle.StateFlag.State_HasFocus else Qt.PenStyle.NoPen)
+            p.setBrush(theme.colour("lifted" if chosen else "raised"))
+            p.drawRoundedRect(QRectF(box).adjusted(4, 1.5, -4, -1.5), 7, 7)
+        key, state = index.data(_KEY), self.session.state
+        if key in (state.source, state.rig):
+            mark(p, QPointF(box.left() + 14, box.center().y()), "performer" if key == state.source else "marionette", 4.5)
+        elif kind == BAKED:
+            mark(p, QPointF(box.left() + 14, box.center().y()), "baked", 4.5)
+        entry = state.entry(key) if kind != STRINGING else None
+        wide = 0
+        if entry is not None:
+            size = QSize(80 if entry.role != RIG else 34, 34)
+            wide = size.width() + 6
+            p.drawPixmap(box.right() - wide - 4, box.top() + 8, self._strip(entry, size))
+        text = box.adjusted(26, 7, -wide - 12, 0)
+        p.setFont(theme.font(12, key in (state.source, state.rig)))
+        p.setPen(theme.colour("text"))
+        p.drawText(text, Qt.AlignmentFlag.AlignTop, p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, text.width()))
+        if entry is not None:
+            p.setFont(theme.font(11))
+            p.setPen(theme.colour("quiet"))
+            p.drawText(text.adjusted(0, 19, 0, 0), Qt.AlignmentFlag.AlignTop, _second_line(entry))
+
+    def _strip(self, entry, size):
+        key = (entry.id, entry.correction, entry.role)
+        if key not in self._strips:
+            if len(self._strips) > 600:
+                self._strips.clear()
+            self._strips[key] = strip_picture(entry, size)
+        return self._strips[key]
+
+
+def _second_line(entry):
+    if entry.role == RIG:
+        return f"{entry.figure.rest_pose} · {len(entry.skeleton)} joints"
+    clip = entry.placed_clip
+    return f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame"
+
+
+class Library(QWidget):
+    """The panel on the left."""
+
+    open_asked = Signal()
+
+    def __init__(self, session):
+        super().__init__()
+        self.setObjectName("library")
+        self.session, self._shown = session, None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 10, 4, 10)
+        layout.setSpacing(theme.SPACE)
+        self.search = QLineEdit(placeholderText="Search the library")
+        self.search.setAccessibleName("Search the library")
+        self.search.addAction(icons.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search.textChanged.connect(lambda _t: self._fill(True))
+        layout.addWidget(self.search)
+        self.model = QStandardItemModel()
+        self.tree = QTreeView()
+        self.tree.setModel(self.model)
+        self.tree.setHeaderHidden(True)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setIndentation(0)
+        self.tree.setMouseTracking(True)
+        self.tree.setEditTriggers(QTreeView.EditTrigger.NoEditTriggers)
+        self.tree.setItemDelegate(_Delegate(session))
+        self.tree.setAccessibleName("Library")
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._menu)
+        self.tree.doubleClicked.connect(self.preview)
+        self.tree.selectionModel().currentChanged.connect(lambda *_a: self._show_use())
+        layout.addWidget(self.tree, 1)
+        self.use = QPushButton()
+        self.use.clicked.connect(self.use_current)
+        layout.addWidget(self.use)
+        layout.addWidget(button("Open files …", self.open_asked.emit, tip="Open motions and skeletons (Ctrl+O), or drop them on the window", icon="open"))
+        session.document_changed.connect(self._fill)
+        self._fill()
+
+    def _fill(self, anyway=False):
+        state = self.session.state
+        shown = ([(e.id, e.name, e.role, e.correction) for e in state.entries], [f.name for f in state.stringings])
+        if shown == self._shown and not anyway:
+            self.tree.viewport().update()
+            return
+        current, self._shown = self.current()[1], shown
+        self.model.clear()
+        wanted = self.search.text().casefold().strip()
+        self._section("Rigs", state.of_role(RIG), wanted)
+        families = {}
+        for entry in state.of_role(CLIP):
+            families.setdefault(entry.family, []).append(entry)
+        names = [family_name(m[0]) for m in families.values()]
+        for i, members in enumerate(families.values()):
+            also = names[:i].count(names[i])
+            self._section(f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members, wanted)
+        self._section("Baked", state.of_role(BAKED), wanted)
+        kept = [f for f in state.stringings if wanted in f.name.casefold()]
+        if kept:
+            self._heading("Stringings")
+            for file in kept:
+                self._row(file.name or "unnamed", STRINGING, file.name)
+        for row in range(self.model.rowCount()):
+            if self.model.item(row).data(_KEY) == current and current:
+                self.tree.setCurrentIndex(self.model.index(row, 0))
+        self._show_use()
+
+    def _section(self, heading, entries, wanted):
+        entries = [e for e in entries if wanted in e.name.casefold() or wanted in family_name(e).casefold()]
+        if entries:
+            self._heading(heading)
+            for entry in entries:
+                self._row(entry.name, entry.role, entry.id, "\n".join((str(entry.path or "made here"), *(odd.text for odd in entry.oddities))))
+
+    def _heading(self, text):
+        item = QStandardItem(text)
+        item.setData(HEADING, _KIND)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        self.model.appendRow(item)
+
+    def _row(self, text, kind, key, tip=""):
+        item = QStandardItem(text)
+        item.setData(kind, _KIND)
+        item.setData(key, _KEY)
+        item.setToolTip(tip)
+        self.model.appendRow(item)
+
+    def current(self):
+        """``(kind, key)`` of the chosen row."""
+        index = self.tree.currentIndex()
+        return (index.data(_KIND), index.data(_KEY)) if index.isValid() else (None, None)
+
+    def select(self, key):
+        """Choose the row of an entry."""
+        for row in range(self.model.rowCount()):
+            if self.model.item(row).data(_KEY) == key:
+                self.tree.setCurrentIndex(self.model.index(row, 0))
+
+    def _show_use(self):
+        kind, key = self.current()
+        state = self.session.state
+        texts = {CLIP: "Perform this clip", RIG: "Put this rig on the stage", BAKED: "Compare with the live one", STRINGING: "Use this stringing"}
+        self.use.setText(texts.get(kind, "Choose a clip or a rig"))
+        self.use.setEnabled(kind in texts and key not in (state.source, state.rig))
+
+    def use_current(self):
+        """Make the chosen row active."""
+        kind, key = self.current()
+        if kind in (CLIP, RIG):
+            self.session.look_at(None)
+            self.session.do(Choose(key, as_rig=kind == RIG))
+        elif kind == BAKED:
+            self.session.go("refine")
+            self.session.compare_with(None if self.session.compare == key else key)
+        elif kind == STRINGING:
+            file = next(f for f in self.session.state.stringings if f.name == key)
+            self.session.do(UseStringing(file))
+        self._show_use()
+
+    def preview(self, index=QModelIndex()):
+        """Show the chosen entry alone on the stage, and play it."""
+        kind, key = self.current() if not index.isValid() else (index.data(_KIND), index.data(_KEY))
+        if kind in (CLIP, RIG, BAKED):
+            self.session.go("gather")
+            self.session.look_at(key)
+            self.session.play(kind != RIG)
+
+    def keyPressEvent(self, event):
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.use.isEnabled():
+            self.use_current()
+        elif event.key() == Qt.Key.Key_Delete and self.current()[0] in (CLIP, RIG, BAKED):
+            self.session.do(Remove(self.current()[1]))
+        else:
+            super().keyPressEvent(event)
+
+    def _menu(self, point):
+        kind, key = self.current()
+        if kind not in (CLIP, RIG, BAKED):
+            return
+        menu = QMenu(self)
+        menu.addAction("Look at it (double-click)", self.preview)
+        if self.use.isEnabled():
+            menu.addAction(self.use.text() + " (Enter)", self.use_current)
+        if kind == CLIP:
+            menu.addAction("Use it as a rig", lambda: self.session.do(SetRole(key, RIG)))
+        elif kind == RIG:
+            menu.addAction("Use it as a clip", lambda: self.session.do(SetRole(key, CLIP)))
+        menu.addSeparator()
+        menu.addAction("Take out of the library (Delete)", lambda: self.session.do(Remove(key)))
+        menu.exec(self.tree.viewport().mapToGlobal(point))

@@ -1,0 +1,167 @@
+"""Labels, buttons, cards and numbers in the product's own dress."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from .. import icons, theme
+
+
+def label(text="", tone=None, wrap=False):
+    """A label; ``tone``: quiet, title or section."""
+    widget = QLabel(text)
+    if tone:
+        widget.setProperty("tone", tone)
+    widget.setWordWrap(wrap)
+    if wrap:
+        widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return widget
+
+
+def button(text, action, main=False, tip="", icon=None):
+    """A push button; ``main`` marks the one that a step leads to."""
+    widget = QPushButton(text)
+    if main:
+        widget.setProperty("kind", "main")
+    if icon:
+        widget.setIcon(icons.icon(icon))
+    widget.setToolTip(tip)
+    widget.setAccessibleName(text)
+    widget.clicked.connect(lambda: action())
+    return widget
+
+
+def tool(icon, name, action=None, checkable=False, tip=None):
+    """A tool button with an icon; ``name`` is read aloud and stands in the tooltip."""
+    widget = QToolButton()
+    widget.setIcon(icons.icon(icon))
+    widget.setIconSize(QSize(20, 20))
+    widget.setToolTip(tip or name)
+    widget.setAccessibleName(name)
+    widget.setCheckable(checkable)
+    widget.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    if action:
+        widget.clicked.connect(lambda: action())
+    return widget
+
+
+def row(*widgets, spacing=theme.SPACE, stretch_last=False):
+    """Widgets side by side; None is a stretch."""
+    holder = QWidget()
+    layout = QHBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    for widget in widgets:
+        if widget is None:
+            layout.addStretch(1)
+        else:
+            layout.addWidget(widget, 1 if stretch_last and widget is widgets[-1] else 0)
+    return holder
+
+
+class Card(QFrame):
+    """A raised surface with a heading."""
+
+    def __init__(self, heading=None):
+        super().__init__()
+        self.setObjectName("card")
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(14, 12, 14, 12)
+        self.body.setSpacing(theme.SPACE)
+        if heading:
+            self.body.addWidget(label(heading, "section"))
+
+    def add(self, *widgets):
+        for widget in widgets:
+            self.body.addWidget(widget)
+        return self
+
+
+class Number(QLineEdit):
+    """A number with its unit: type it, drag it sideways, step it with the arrow keys, double-click to reset it.
+
+    ``edited(value, settled)`` comes on every change by the user; ``settled`` is false while dragging.
+    """
+
+    edited = Signal(float, bool)
+
+    def __init__(self, value=0.0, unit="", step=1.0, decimals=1, low=-1e9, high=1e9, default=None, name=""):
+        super().__init__()
+        self._value, self._unit, self._step, self._decimals = value, unit, step, decimals
+        self._low, self._high, self._default = low, high, value if default is None else default
+        self._drag = None
+        self.setAccessibleName(name)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(92)
+        self.setToolTip(f"{name}: type, drag sideways, or use the arrow keys; double-click resets".lstrip(": "))
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.editingFinished.connect(self._typed)
+        self._show()
+
+    @property
+    def value(self):
+        return self._value
+
+    def set_value(self, value):
+        """Show a value without announcing it."""
+        if not self.hasFocus() or abs(value - self._value) > 1e-12:
+            self._value = value
+            self._show()
+
+    def _show(self):
+        text = f"{round(self._value, self._decimals) + 0.0:.{self._decimals}f}"
+        if self._decimals > 1:
+            text = text.rstrip("0").rstrip(".")
+        self.setText(f"{text}{' ' if self._unit not in ('°', '%') else ''}{self._unit}".strip())
+
+    def _typed(self):
+        text = self.text().replace(self._unit, "").replace(",", ".").strip() if self._unit else self.text().replace(",", ".")
+        try:
+            self._put(float(text), True)
+        except ValueError:
+            self._show()
+
+    def _put(self, value, settled):
+        value = min(max(value, self._low), self._high)
+        if value != value:
+            value = self._value
+        changed = round(value, self._decimals + 2) != round(self._value, self._decimals + 2)
+        self._value = value
+        self._show()
+        if changed or (settled and self._drag is not None):
+            self.edited.emit(value, settled)
+
+    def keyPressEvent(self, event):
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}.get(event.key())
+        if steps is None:
+            super().keyPressEvent(event)
+            return
+        self._put(self._value + steps * self._step, True)
+
+    def mousePressEvent(self, event):
+        self._drag = (event.position().x(), self._value, False)
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event):
+        if self._drag is None:
+            return
+        start, value, _ = self._drag
+        way = event.position().x() - start
+        if abs(way) > 3 or self._drag[2]:
+            self._drag = (start, value, True)
+            self.deselect()
+            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            self._put(value + round(way / 4) * self._step * fine, False)
+
+    def mouseReleaseEvent(self, event):
+        dragged = self._drag is not None and self._drag[2]
+        if dragged:
+            self._put(self._value, True)
+        self._drag = None
+        super().mouseReleaseEvent(event)
+
+    def mouseDoubleClickEvent(self, event):
+        self._put(self._default, True)
+
+

@@ -1,0 +1,212 @@
+"""What is open in the window just now: the document, the step, the playhead, what is chosen. Views listen to it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
+
+from ..core.errors import InputError
+from ..project.document import Document
+from ..project.entry import BAKED
+from ..project.snags import STEPS, find_snags, route_states
+from .stage.motion import MotionCache
+
+TICK = 15
+SPEEDS = (0.1, 0.25, 0.5, 1.0, 2.0)
+
+
+class Session(QObject):
+    """All that views share. Signals tell what changed; nothing here draws."""
+
+    document_changed = Signal()
+    frame_changed = Signal()
+    playing_changed = Signal()
+    step_changed = Signal()
+    chosen_changed = Signal()
+    view_changed = Signal()
+    message = Signal(str)
+    told = Signal(str)
+    demo_asked = Signal()
+
+    def __init__(self):
+        super().__init__()
+        self.document = Document()
+        self.document.listeners.append(lambda _d: self._on_document())
+        self.motions = MotionCache()
+        self.step, self.part, self.bone = STEPS[0], None, None
+        self.arrangement, self.preview, self.compare = "beside", None, None
+        self.playing, self.loop, self.speed = False, True, 1.0
+        self._second, self._started_at = 0.0, 0.0
+        self._clip_key, self.range = None, (0, 0)
+        self.snags, self.route = [], {}
+        self._clock, self._tick = QElapsedTimer(), QTimer(self, interval=TICK)
+        self._tick.timeout.connect(self._ticked)
+        self._on_document()
+
+    # --- document -------------------------------------------------------------------------------
+    @property
+    def state(self):
+        return self.document.state
+
+    def do(self, command):
+        """Run a command; a sentence for the user where it can't be done. Returns whether it went through."""
+        try:
+            self.document.do(command)
+            return True
+        except InputError as error:
+            self.message.emit(str(error))
+            return False
+
+    def undo(self):
+        label = self.document.undo_label
+        self.document.undo()
+        if label:
+            self.told.emit(f"Taken back: {label}")
+
+    def redo(self):
+        label = self.document.redo_label
+        self.document.redo()
+        if label:
+            self.told.emit(f"Done again: {label}")
+
+    def _on_document(self):
+        state = self.state
+        if self.preview and state.entry(self.preview) is None:
+            self.preview = None
+        if self.compare and state.entry(self.compare) is None:
+            self.compare = None
+        self.snags = find_snags(state)
+        self.route = route_states(state, self.snags)
+        clip = self.clip
+        key = (id(clip.clip), clip.correction) if clip else None
+        if key != self._clip_key:
+            self._clip_key = key
+            last = max(self.frames - 1, 0)
+            self.range = (0, last)
+            self._second = min(self._second, last / self.rate)
+        self.document_changed.emit()
+
+    @property
+    def clip(self):
+        """The entry whose time the timeline shows: the previewed one, else the active clip, else what is baked."""
+        return self.state.entry(self.preview) or self.state.source_entry
+
+    @property
+    def baked(self):
+        """The baked clips of the library."""
+        return self.state.of_role(BAKED)
+
+    # --- step and choice ------------------------------------------------------------------------
+    def go(self, step):
+        """Open a step of the route."""
+        if step != self.step:
+            self.step = step
+            if step != "gather" and self.preview:
+                self.preview = None
+                self._on_document()
+            self.step_changed.emit()
+
+    def choose(self, part=None, bone=None):
+        """Point out a part of the body, or one rig bone."""
+        if (part, bone) != (self.part, self.bone):
+            self.part, self.bone = part, bone
+            self.chosen_changed.emit()
+
+    def arrange(self, name):
+        """Side by side, one over the other, or one figure alone."""
+        self.arrangement = name
+        self.view_changed.emit()
+
+    def look_at(self, entry):
+        """Show an entry on the stage without changing any work; None goes back to the active pair."""
+        self.preview = entry
+        self._on_document()
+        self.seek(0)
+
+    def compare_with(self, entry):
+        """Show a baked clip beside the live result; None shows none."""
+        self.compare = entry
+        self.view_changed.emit()
+
+    # --- time -----------------------------------------------------------------------------------
+    @property
+    def frames(self):
+        """The number of frames on the timeline."""
+        return self.clip.placed_clip.frames if self.clip else 1
+
+    @property
+    def rate(self):
+        return self.clip.placed_clip.rate if self.clip else 30.0
+
+    @property
+    def second(self):
+        return self._second
+
+    @property
+    def frame(self):
+        """The frame nearest to the playhead."""
+        return int(min(max(self._second * self.rate + 1e-6, 0), self.frames - 1))
+
+    def seek(self, frame):
+        """Put the playhead on a frame."""
+        self._second = min(max(frame, 0), self.frames - 1) / self.rate
+        self._mark_start()
+        self.frame_changed.emit()
+
+    def set_range(self, first, last):
+        """The frames that are played and baked, both included."""
+        first = min(max(first, 0), self.frames - 1)
+        self.range = (first, min(max(last, first), self.frames - 1))
+        self.frame_changed.emit()
+
+    def play(self, on=None):
+        """Start, stop, or with None change over."""
+        self.playing = not self.playing if on is None else on
+        if self.playing:
+            if self.frame >= self.range[1]:
+                self._second = self.range[0] / self.rate
+            self._mark_start()
+            self._tick.start()
+        else:
+            self._tick.stop()
+            self.seek(self.frame)
+        self.playing_changed.emit()
+
+    def set_speed(self, speed):
+        self._second = self._now() if self.playing else self._second
+        self.speed = speed
+        self._mark_start()
+        self.playing_changed.emit()
+
+    def _mark_start(self):
+        self._started_at = self._second
+        self._clock.restart()
+
+    def _now(self):
+        return self._started_at + self._clock.nsecsElapsed() / 1e9 * self.speed
+
+    def _ticked(self):
+        """Where the playhead is follows from the clock alone: slow drawing skips frames and never slows the motion."""
+        now, first, last = self._now(), self.range[0] / self.rate, self.range[1] / self.rate
+        length = last - first
+        if now > last + 1 / self.rate:
+            if not self.loop or length <= 0:
+                self._second = last
+                self.play(False)
+                return
+            now = first + (now - first) % (length + 1 / self.rate)
+            self._second = now
+            self._mark_start()
+        before = self.frame
+        self._second = now
+        if self.frame != before:
+            self.frame_changed.emit()
+
+    def show_snag(self, snag):
+        """Go to where a snag is."""
+        if snag.entry and self.state.entry(snag.entry) and snag.entry not in (self.state.source, self.state.rig):
+            self.go(snag.step)
+            self.look_at(snag.entry)
+        else:
+            self.go(snag.step)
+        if snag.part:
+            self.choose(part=snag.part)

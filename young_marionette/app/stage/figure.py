@@ -1,0 +1,117 @@
+"""A figure for drawing: which bones it has, how thick they are, and the matrices of a pose's spindles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
+
+
+@dataclass(frozen=True, eq=False)
+class Bones:
+    """Bones of a skeleton: ``start`` and ``end`` joints, or with ``end`` -1 a tip in the joint's axes.
+
+    ``reach``: how high the figure can reach, in metres.
+    """
+
+    start: np.ndarray
+    end: np.ndarray
+    tips: np.ndarray
+    radius: np.ndarray
+    joint_radius: np.ndarray
+    head: int
+    reach: float = 0.0
+
+    @classmethod
+    def of(cls, skeleton, body, height):
+        """The bones worth drawing of a figure ``height`` metres tall: not those without length, nor the
+        one that leads up from a root on the floor."""
+        hidden = set(body.parts.get("root", ())) if body else set()
+        trunk = {j for part in ("hips", "spine") for j in body.parts.get(part, ())} if body else set()
+        start, end, tips, radius = [], [], [], []
+        thickness = _thickness(skeleton, body)
+        for joint, parent in enumerate(skeleton.parents):
+            length = np.linalg.norm(skeleton.offsets[joint])
+            if parent >= 0 and parent not in hidden and length > 0.004 * height:
+                start.append(parent)
+                end.append(joint)
+                tips.append(np.zeros(3))
+                radius.append(min(thickness[parent] * height, (0.42 if parent in trunk else 0.22) * length))
+            tip = skeleton.tips[joint]
+            if np.isfinite(tip[0]) and np.linalg.norm(tip) > 0.004 * height:
+                start.append(joint)
+                end.append(-1)
+                tips.append(tip)
+                radius.append(min(thickness[joint] * height, 0.3 * np.linalg.norm(tip)))
+        head = body.parts["head"][0] if body and "head" in body.parts else -1
+        balls = np.array([0.0 if j in hidden else t * height * 0.62 for j, t in enumerate(thickness)])
+        return cls(np.array(start, int), np.array(end, int), np.array(tips).reshape(-1, 3), np.array(radius), balls, head, 1.28 * height)
+
+
+def _thickness(skeleton, body):
+    """Radius of the spindle from each joint, as a share of the figure's height."""
+    shares = {"thigh": 0.034, "shin": 0.027, "foot": 0.022, "toes": 0.018, "upper arm": 0.025, "forearm": 0.021, "hand": 0.018,
+              "spine": 0.044, "hips": 0.036, "neck": 0.02, "head": 0.05, "collarbone": 0.02}
+    result = np.full(len(skeleton), 0.018)
+    for part, run in (body.parts if body else {}).items():
+        plain = part.split(" ", 1)[1] if part.startswith(("left ", "right ")) else part
+        for joint in run:
+            result[joint] = shares.get(plain, 0.0085)
+    return result
+
+
+@dataclass(eq=False)
+class Figure:
+    """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put."""
+
+    kind: str
+    name: str
+    bones: Bones
+    positions: np.ndarray
+    rotations: np.ndarray
+    shift: np.ndarray = field(default_factory=lambda: np.zeros(3))
+    chosen: tuple = ()
+    hands: tuple = ()
+    ghost: bool = False
+
+    @property
+    def placed(self):
+        """Joint positions where the figure stands on the stage."""
+        return self.positions + self.shift
+
+    def segments(self):
+        """``(starts, ends)`` of all bones ``(bones, 3)``, in the world of the stage."""
+        from ...core import rotations as rot
+        places, bones = self.placed, self.bones
+        starts = places[bones.start]
+        tips = starts + rot.rotate(self.rotations[bones.start], bones.tips)
+        return starts, np.where((bones.end >= 0)[:, None], places[bones.end], tips)
+
+    @property
+    def extent(self):
+        """Points that the figure reaches to, for framing."""
+        starts, ends = self.segments()
+        return np.concatenate([starts, ends]) if len(starts) else self.placed
+
+
+def spindle_matrices(starts, ends, radius):
+    """Matrices ``(n, 3, 4)`` that stretch a unit spindle (along +Y, radius 1) over each bone."""
+    way = ends - starts
+    length = np.linalg.norm(way, axis=1, keepdims=True)
+    along = np.divide(way, length, out=np.tile([0.0, 1.0, 0.0], (len(way), 1)), where=length > 1e-9)
+    spare = np.where(np.abs(along[:, 2:3]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
+    side = np.cross(along, spare)
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    front = np.cross(side, along)
+    thick = radius[:, None]
+    return np.stack([side * thick, way, front * thick, starts], -1)
+
+
+def ball_matrices(centres, radius):
+    """Matrices ``(n, 3, 4)`` of balls."""
+    matrices = np.zeros((len(centres), 3, 4))
+    matrices[:, [0, 1, 2], [0, 1, 2]] = radius[:, None]
+    matrices[:, :, 3] = centres
+    return matrices

@@ -1,0 +1,252 @@
+"""The stage's widget: paints the picture, turns the camera, picks bones."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from .. import theme
+from ..parts.widgets import tool
+from .camera import VIEWS, Camera, project
+from .painter import PainterRenderer
+
+PICK_WITHIN = 12
+ARRANGEMENTS = ("beside", "over", "performer", "marionette")
+
+
+def make_renderer(software=False):
+    """The best renderer that works here, and a sentence if it is not the usual one."""
+    if not software:
+        try:
+            from .renderer import Renderer
+            return Renderer(), ""
+        except Exception as error:    # whatever a driver comes up with, the stage must still show figures
+            return PainterRenderer(), f"No OpenGL here ({type(error).__name__}); the stage is drawn without it."
+    return PainterRenderer(), "The stage is drawn without OpenGL."
+
+
+class StageView(QWidget):
+    """Shows figures. ``picked(kind, joint)``: a bone was clicked; ``pointed(text)``: what is under the pointer."""
+
+    picked = Signal(str, int)
+    pointed = Signal(str)
+    arrangement_asked = Signal(str)
+    frame_asked = Signal()
+    drawn = Signal()
+
+    def __init__(self, renderer):
+        super().__init__()
+        self.renderer, self.camera = renderer, Camera()
+        self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
+        self._image, self._stale, self._fine = None, True, False
+        self._press, self._dragged = None, False
+        self.setMouseTracking(True)
+        self.setMinimumSize(320, 240)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Stage")
+        self._settle = QTimer(self, singleShot=True, interval=160)
+        self._settle.timeout.connect(self._draw_fine)
+        self._glide = QTimer(self, interval=16)
+        self._glide.timeout.connect(self._glided)
+        self._build_tools()
+
+    def _build_tools(self):
+        bar = QHBoxLayout(self)
+        bar.setContentsMargins(12, 10, 12, 10)
+        bar.setSpacing(2)
+        bar.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.arrange = {}
+        for name, icon, tip in (("beside", "beside", "Side by side (V goes round)"), ("over", "over", "One over the other (V goes round)")):
+            self.arrange[name] = tool(icon, tip, lambda n=name: self.arrangement_asked.emit(n), True)
+            bar.addWidget(self.arrange[name])
+        for name, colour in (("performer", "performer"), ("marionette", "marionette")):
+            button = tool("front", f"Only the {name} (V goes round)", lambda n=name: self.arrangement_asked.emit(n), True)
+            from .. import icons
+            button.setIcon(icons.icon("front", colour))
+            self.arrange[name] = button
+            bar.addWidget(button)
+        bar.addStretch(1)
+        self.follow = tool("follow", "Follow the hips (H)", None, True)
+        self.trails = tool("trail", "Trails of hands and feet (T)", None, True)
+        bar.addWidget(self.trails)
+        bar.addWidget(self.follow)
+        for name, tip in (("front", "From the front (C goes round)"), ("side", "From the side (C goes round)"), ("top", "From above (C goes round)")):
+            bar.addWidget(tool(name, tip, lambda n=name: self.look_from(n)))
+        bar.addWidget(tool("frame", "Frame the figures (Home)", self.frame_asked.emit))
+
+    # --- content --------------------------------------------------------------------------------
+    def show_figures(self, figures, lines=()):
+        """Show other figures, or the same in another pose."""
+        self.figures, self.lines = list(figures), lines
+        self.refresh()
+
+    def refresh(self):
+        """Draw anew at the next paint."""
+        self._stale, self._fine = True, False
+        self._settle.start()
+        self.update()
+
+    def look_from(self, view):
+        """Glide to a named view."""
+        yaw, pitch = VIEWS[view]
+        self.camera.glide(yaw=yaw, pitch=pitch)
+        self._glide.start()
+
+    def frame(self, glide=True):
+        """Bring all figures into view."""
+        if self.figures:
+            points = np.concatenate([f.extent for f in self.figures])
+            # Room for a raised arm, so that a figure that reaches up stays in view.
+            head = max((float(f.bones.reach) for f in self.figures), default=0.0)
+            points = np.concatenate([points, [[points[:, 0].mean(), points[:, 1].min() + head, points[:, 2].mean()]]])
+            self.camera.look_at(points, self.width() / max(self.height(), 1), glide)
+            self._glide.start()
+            self.refresh()
+
+    def _glided(self):
+        self.refresh()
+        if not self.camera.moving:
+            self._glide.stop()
+
+    def _draw_fine(self):
+        self._fine, self._stale = True, True
+        self.update()
+
+    # --- painting -------------------------------------------------------------------------------
+    def paintEvent(self, _event):
+        painter = QPainter(self)
+        ratio = self.devicePixelRatioF()
+        size = (int(self.width() * ratio), int(self.height() * ratio))
+        if self._stale or self._image is None or (self._image.width(), self._image.height()) != size:
+            self._image = self.renderer.draw(size, self.camera.pose, self.figures, self.lines, self._fine)
+            self._image.setDevicePixelRatio(ratio)
+            self._stale = False
+            self.drawn.emit()
+        painter.drawImage(0, 0, self._image)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.captions:
+            self._paint_captions(painter)
+        if not self.figures and self.empty_text:
+            self._paint_empty(painter)
+
+    def _matrix(self):
+        return self.camera.pose.matrix(self.width() / max(self.height(), 1))
+
+    def _paint_captions(self, painter):
+        painter.setFont(theme.font(12))
+        metrics = QFontMetricsF(painter.font())
+        taken = []
+        for figure in self.figures:
+            if figure.ghost:
+                continue
+            points, depth = project(self._matrix(), figure.extent, self.width(), self.height())
+            if depth.min() < 0.05:
+                continue
+            place = np.array([[points[:, 0].mean(), points[:, 1].max()]])
+            width = metrics.horizontalAdvance(figure.name) + 30
+            x = min(max(place[0, 0] - width / 2, 8), max(self.width() - width - 8, 8))
+            box = QRectF(x, min(place[0, 1] + 8, self.height() - 32), width, 22)
+            while any(box.intersects(other) for other in taken):
+                box.translate(0, -26)
+            taken.append(box)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("base", 200))
+            painter.drawRoundedRect(box, 11, 11)
+            mark(painter, QPointF(box.left() + 12, box.center().y()), figure.kind)
+            painter.setPen(theme.colour("text"))
+            painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, figure.name)
+
+    def _paint_empty(self, painter):
+        painter.setPen(theme.colour("quiet"))
+        painter.setFont(theme.font(14))
+        painter.drawText(QRectF(self.rect()).adjusted(40, 40, -40, -40), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty_text)
+
+    # --- pointer --------------------------------------------------------------------------------
+    def pick(self, point):
+        """``(figure, joint)`` of the bone nearest to a place on the widget, or None."""
+        best, found = PICK_WITHIN, None
+        for figure in self.figures:
+            if figure.ghost or not len(figure.bones.start):
+                continue
+            starts, ends = figure.segments()
+            (a, da), (b, db) = (project(self._matrix(), p, self.width(), self.height()) for p in (starts, ends))
+            way = b - a
+            along = np.clip(((np.array([point.x(), point.y()]) - a) * way).sum(1) / np.maximum((way ** 2).sum(1), 1e-9), 0, 1)
+            away = np.linalg.norm(a + along[:, None] * way - [point.x(), point.y()], axis=1)
+            away[(da < 0.05) | (db < 0.05)] = np.inf
+            # Of bones that lie over each other, the one in front.
+            away += 1e-3 * (da + db)
+            nearest = int(np.argmin(away))
+            if away[nearest] < best:
+                best, found = away[nearest], (figure, int(figure.bones.start[nearest]))
+        return found
+
+    def mousePressEvent(self, event):
+        self._press, self._dragged = (event.position(), event.button(), event.modifiers()), False
+
+    def mouseMoveEvent(self, event):
+        if self._press is None:
+            found = self.pick(event.position())
+            self.setCursor(Qt.CursorShape.PointingHandCursor if found else Qt.CursorShape.ArrowCursor)
+            self.pointed.emit(f"{found[0].name}: {self.bone_name(*found)}" if found else "")
+            return
+        start, button, modifiers = self._press
+        way = event.position() - start
+        if not self._dragged and way.manhattanLength() < 4:
+            return
+        self._dragged = True
+        if button == Qt.MouseButton.LeftButton and not modifiers & Qt.KeyboardModifier.ShiftModifier:
+            self.camera.orbit(way.x(), way.y())
+        else:
+            self.camera.pan(way.x(), way.y(), self.height())
+        self._press = (event.position(), button, modifiers)
+        self.refresh()
+
+    def mouseReleaseEvent(self, event):
+        if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
+            found = self.pick(event.position())
+            self.picked.emit(found[0].kind if found else "", found[1] if found else -1)
+        self._press = None
+
+    def wheelEvent(self, event):
+        self.camera.zoom(0.999 ** event.angleDelta().y())
+        self.refresh()
+
+    bone_names = None
+
+    def bone_name(self, figure, joint):
+        """The name of a picked joint; the window tells where names come from."""
+        return self.bone_names(figure, joint) if self.bone_names else str(joint)
+
+    def set_arrangement(self, name):
+        """Show which arrangement is on."""
+        for key, button in self.arrange.items():
+            button.setChecked(key == name)
+
+    def place_of(self, kind, joint):
+        """Where a joint of the figure of a kind is on the widget (QPoint), or None."""
+        for figure in self.figures:
+            if figure.kind == kind and not figure.ghost:
+                place, _ = project(self._matrix(), figure.placed[joint][None], self.width(), self.height())
+                return QPoint(*map(int, place[0]))
+        return None
+
+
+def mark(painter, centre, kind, size=5.0):
+    """The mark of a kind: a disc for the performer, a diamond for the marionette, a ring for a baked clip."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour(kind if kind in theme.NIGHT else "quiet"))
+    if kind == "marionette":
+        painter.save()
+        painter.translate(centre)
+        painter.rotate(45)
+        painter.drawRect(QRectF(-size * 0.8, -size * 0.8, size * 1.6, size * 1.6))
+        painter.restore()
+    elif kind == "baked":
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("baked"), 2.2))
+        painter.drawEllipse(centre, size * 0.85, size * 0.85)
+    else:
+        painter.drawEllipse(centre, size, size)

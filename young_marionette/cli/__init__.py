@@ -1,0 +1,1 @@
+"""The command line: a thin shell over core, formats, project and demo."""

@@ -1,0 +1,134 @@
+"""``young-marionette``: info, retarget, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage."""
+
+from __future__ import annotations
+
+import json
+import logging
+import sys
+import traceback
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+
+from .. import __version__
+from ..core.errors import InputError
+from . import report
+
+app = typer.Typer(add_completion=False, rich_markup_mode=None,
+                  help="Bring motion from any skeleton onto your own rigs.")
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+
+
+def _console():
+    # A pipe has no width of its own; long names must not be cut there.
+    return Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 120)
+
+
+@app.command()
+def info(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")], as_json: AsJson = False):
+    """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, facing, oddities."""
+    from ..formats import read
+    from ..project.entry import entries_of
+    entry = entries_of(read(file))[0]
+    if as_json:
+        print(json.dumps(report.info(entry), indent=1, ensure_ascii=False))
+    else:
+        report.print_info(_console(), entry)
+
+
+@app.command()
+def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
+             out: Annotated[Path, typer.Option("--out", help="The file to write; its ending tells the format.")],
+             stringing: Annotated[Path | None, typer.Option("--stringing", help="A saved stringing to use.")] = None,
+             save_stringing: Annotated[Path | None, typer.Option("--save-stringing", help="Where to save the stringing that was used.")] = None,
+             fps: Annotated[float | None, typer.Option("--fps", help="Frames per second of the result; its length stays.")] = None,
+             frames: Annotated[str | None, typer.Option("--range", metavar="A:B", help="Frames A to B of the source, both included, from 0.")] = None,
+             in_place: Annotated[bool, typer.Option("--in-place", help="Stay over the rig's own spot.")] = False,
+             overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")] = False, as_json: AsJson = False):
+    """Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write."""
+    from dataclasses import replace
+
+    from ..formats.files import check_free
+    from ..formats.registry import check_writable
+    from ..project import delivery
+    from ..project import stringing as stringings
+    chosen = _range(frames)
+    check_writable(out, overwrite)
+    if save_stringing:
+        check_free(save_stringing, overwrite)
+        if not save_stringing.parent.is_dir():
+            raise InputError(f"There is no folder {save_stringing.parent}.")
+    source_entry, rig_entry = delivery.open_source(source), delivery.open_rig(rig)
+    pairing = delivery.pair_files(source_entry, rig_entry, stringing)
+    if in_place:
+        pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
+    baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite)
+    if save_stringing:
+        stringings.save(save_stringing, stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"), overwrite)
+    if as_json:
+        print(json.dumps(report.retarget(source_entry, rig_entry, pairing, baked, out), indent=1, ensure_ascii=False))
+    else:
+        report.print_retarget(_console(), source_entry, rig_entry, pairing, baked, out)
+
+
+@app.command()
+def demo(out: Annotated[Path, typer.Option("--out", help="The folder for the show's files.")] = Path("quillmouth")):
+    """Play the full example on the demo show: read, tie, match, transfer, bake, write, and a short report."""
+    from ..demo.example import play
+    play(out, _console())
+
+
+@app.callback(invoke_without_command=True)
+def _options(context: typer.Context, version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False):
+    if version:
+        print(f"Young Marionette {__version__}")
+        raise typer.Exit()
+    if context.invoked_subcommand is None:
+        print(context.get_help())
+
+
+def _range(text):
+    """Frames from ``A:B``, or None."""
+    if text is None:
+        return None
+    first, colon, last = text.partition(":")
+    if not (colon and first.isascii() and first.isdigit() and last.isascii() and last.isdigit()) or int(first) > int(last):
+        raise InputError(f"'{text}' is no range; give the first and the last frame as A:B, such as 0:120.")
+    return int(first), int(last)
+
+
+def main(arguments=None):
+    """Run the command line and return its exit code; every expected failure is one sentence on stderr."""
+    try:
+        return app(args=arguments, standalone_mode=False, prog_name="young-marionette") or 0
+    except InputError as error:
+        return _say(str(error))
+    except typer.TyperException as error:
+        return _say(_sentence(error.format_message()))
+    except (typer.Abort, KeyboardInterrupt):
+        return _say("Stopped.")
+    except BrokenPipeError:
+        return 0
+    except MemoryError:
+        return _say("There is not enough memory for this.")
+    except Exception as error:
+        logging.getLogger("young_marionette").debug("%s", traceback.format_exc())
+        place = traceback.extract_tb(error.__traceback__)[-1]
+        _say(f"A defect of Young Marionette: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno}).")
+        return 1
+
+
+def _sentence(text):
+    text = " ".join(text.split())
+    return text if text.endswith((".", "!", "?")) else text + "."
+
+
+def _say(sentence):
+    print(sentence, file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

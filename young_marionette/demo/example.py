@@ -1,0 +1,83 @@
+"""The full example: three takes onto three puppets, from files to files, and the project to open in the window."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from rich.table import Table
+
+from ..formats import read
+from ..project import delivery, storage
+from ..project import stringing as stringings
+from ..project.commands import AddEntries, Choose
+from ..project.document import Document, State
+from ..project.entry import entries_of
+from .show import write_show
+
+SHOWN = (("quay/light_lamp.bvh", "puppets/Heron.bvh"), ("quay/carry_bucket.bvh", "puppets/Puffin.bvh"), ("loft/sweep_quay.bvh", "puppets/Gull.bvh"))
+
+
+def play(folder, console):
+    """Write the show under ``folder``, retarget three of its takes, and print what was done."""
+    folder = Path(folder)
+    start = time.perf_counter()
+    paths = write_show(folder)
+    console.print(f"Quillmouth, a small harbour town, keeps its lamps by hand. {len(paths)} files of its show are in {folder} "
+                  f"({time.perf_counter() - start:.1f} s).\n")
+    table = Table(box=None, pad_edge=False)
+    for title in ("take", "onto", "strings", "least sure", "stance", "frames", "read", "tie, match", "bake", "write"):
+        table.add_column(title, justify="right" if title in ("frames", "read", "tie, match", "bake", "write") else "left")
+    written = []
+    for source_name, rig_name in SHOWN:
+        row, files = _one(folder, folder / source_name, folder / rig_name)
+        table.add_row(*row)
+        written += files
+    console.print(table)
+    project = folder / "Quillmouth.marionette"
+    storage.save(project, demo_state(folder, paths))
+    console.print("\nWritten:")
+    for path in (*written, project):
+        console.print(f"  {path} ({path.stat().st_size / 1000:.0f} kB)")
+    console.print("Open the window on it with ./run, or young-marionette-window and the project's name.")
+
+
+def _one(folder, source_path, rig_path):
+    clock = [time.perf_counter()]
+
+    def lap():
+        clock.append(time.perf_counter())
+        return f"{(clock[-1] - clock[-2]) * 1000:.0f} ms"
+    source, rig = delivery.open_source(source_path), delivery.open_rig(rig_path)
+    reading = lap()
+    pairing = delivery.pair_files(source, rig)
+    left = max(limb.angle for limb in pairing.limbs)
+    pairing_time = lap()
+    baked = delivery.bake(pairing, source)
+    baking = lap()
+    out = folder / f"{source.name} on {rig.name}.bvh"
+    delivery.deliver(out, baked, rig, overwrite=True)
+    writing = lap()
+    saved = folder / f"{source_path.parent.name} to {rig.name}.stringing"
+    stringings.save(saved, stringings.to_file(pairing, source, rig, saved.stem), overwrite=True)
+    least = min(pairing.strings, key=lambda s: s.certainty)
+    row = (f"{source.name} ({source_path.parent.name})", rig.name, str(len(pairing.strings)), f"{least.part} {least.certainty:.0%}",
+           f"{source.figure.rest_pose} to {rig.figure.rest_pose}, {left:.2f}° left", str(baked.frames), reading, pairing_time, baking, writing)
+    return row, [out, saved]
+
+
+def demo_state(folder, paths=None):
+    """The show as a project state: all clips, the puppets as rigs, the lamplighter on Heron active."""
+    paths = write_show(folder) if paths is None else paths
+    entries = []
+    for path in paths:
+        for entry in entries_of(read(path)):
+            role = "rig" if path.parent.name == "puppets" else "clip"
+            entries.append(replace(entry, role=role))
+    document = Document(State(name="Quillmouth"))
+    document.do(AddEntries(tuple(entries)))
+    by_name = {e.name: e.id for e in document.state.entries}
+    document.do(Choose(by_name["light_lamp"]))
+    document.do(Choose(by_name["Heron"], as_rig=True))
+    return document.state

@@ -1,0 +1,346 @@
+"""All edits of the document. Each command has a label in plain words and makes a new state of an old one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ..core import rotations as rot
+from ..core.errors import InputError
+from ..core.skeleton import pose_world
+from ..core.stance import Stance
+from ..core.tying import mirror_part, set_string, tie
+from .entry import BAKED, CLIP, RIG, Entry, free_name, new_id
+from .pairing import bake, pair, refuse_gaps
+from .stringing import StringingFile, from_file, to_file
+
+
+def _paired(state):
+    """The state with a pairing for the active two: what the family has, else a stringing that fits, else a new one."""
+    if state.key is None or state.key in state.pairings:
+        return state
+    source, rig = state.source_entry, state.rig_entry
+    for file in state.stringings:
+        if (file.source.fingerprint, file.target.fingerprint) == state.key:
+            return state.with_pairing(from_file(file, source, rig))
+    try:
+        return state.with_pairing(pair(source, rig))
+    except InputError:
+        return state    # said as a snag; nothing to tie by itself
+
+
+def _need(state):
+    pairing = state.pairing
+    if pairing is None:
+        raise InputError("Choose a performer's clip and a rig first; both need a readable body.")
+    return pairing
+
+
+@dataclass(frozen=True, eq=False)
+class AddEntries:
+    """Put entries into the library; the first clip and the first rig become active where none is."""
+
+    entries: tuple[Entry, ...]
+
+    @property
+    def label(self):
+        return f"open {self.entries[0].name}" if len(self.entries) == 1 else f"open {len(self.entries)} files"
+
+    def run(self, state):
+        if not self.entries:
+            return state
+        taken, added = {e.name for e in state.entries}, []
+        for entry in self.entries:
+            name = free_name(entry.name, taken)
+            taken.add(name)
+            added.append(replace(entry, name=name))
+        state = replace(state, entries=(*state.entries, *added))
+        if state.source is None:
+            state = replace(state, source=next((e.id for e in added if e.role == CLIP), None))
+        if state.rig is None:
+            state = replace(state, rig=next((e.id for e in added if e.role == RIG and e.figure.body), None))
+        return _paired(state)
+
+
+@dataclass(frozen=True)
+class Remove:
+    """Take an entry out of the library; the file on disk stays."""
+
+    entry: str
+    label: str = "take out of the library"
+
+    def run(self, state):
+        return replace(state, entries=tuple(e for e in state.entries if e.id != self.entry),
+                       source=None if state.source == self.entry else state.source,
+                       rig=None if state.rig == self.entry else state.rig)
+
+
+@dataclass(frozen=True)
+class Choose:
+    """Make an entry the active source, or the active rig; a new pair is tied and matched by itself."""
+
+    entry: str
+    as_rig: bool = False
+    merge: str = "choose"
+
+    @property
+    def label(self):
+        return "choose the rig" if self.as_rig else "choose the clip"
+
+    def run(self, state):
+        if (state.rig if self.as_rig else state.source) == self.entry:
+            return state
+        return _paired(replace(state, **{"rig" if self.as_rig else "source": self.entry}))
+
+
+@dataclass(frozen=True)
+class SetRole:
+    """Use an entry as a rig, or as a clip."""
+
+    entry: str
+    role: str
+    label: str = "change what an entry is used as"
+
+    def run(self, state):
+        return state.with_entry(replace(state.entry(self.entry), role=self.role))
+
+
+@dataclass(frozen=True)
+class Rename:
+    """Give a library entry, or with ``entry`` None the project, another name."""
+
+    entry: str | None
+    name: str
+    label: str = "rename"
+
+    def run(self, state):
+        name = self.name.strip()
+        if not name:
+            raise InputError("A name needs at least one letter.")
+        if self.entry is None:
+            return replace(state, name=name)
+        old = state.entry(self.entry)
+        return state.with_entry(replace(old, name=free_name(name, {e.name for e in state.entries} - {old.name})))
+
+
+@dataclass(frozen=True)
+class Correct:
+    """Correct what was guessed of a file (see core.facts.Correction); the file stays as it is."""
+
+    entry: str
+    changes: tuple[tuple[str, object], ...]
+    label: str = "correct a fact"
+
+    def run(self, state):
+        old = state.entry(self.entry)
+        # All clips of one skeleton in one folder came the same way, but a correction is for one file only.
+        return _paired(state.with_entry(old.corrected(**dict(self.changes))))
+
+
+@dataclass(frozen=True)
+class TieBones:
+    """Tie source bones to target bones for a part of the body, and the mirror bones where ``mirror`` is set."""
+
+    part: str
+    source: tuple[str, ...]
+    target: tuple[str, ...]
+    mirror: bool = False
+
+    @property
+    def label(self):
+        return f"tie {self.part}"
+
+    def run(self, state):
+        pairing = _need(state)
+        strings = set_string(pairing.strings, self.part, self.source, self.target)
+        other = mirror_part(self.part)
+        if self.mirror and other:
+            sides = [_mirror_bones(e, names) for e, names in ((state.source_entry, self.source), (state.rig_entry, self.target))]
+            if None not in sides:
+                strings = set_string(strings, other, *sides)
+        return state.with_pairing(pairing.with_strings(strings))
+
+
+def _mirror_bones(entry, names):
+    """The bones at the same place on the other side of the body, or None where one has no partner."""
+    parts = entry.figure.body.parts if entry.figure.body else {}
+    skeleton, found = entry.placed_skeleton, []
+    for name in names:
+        joint = skeleton.index[name]
+        for part, run in parts.items():
+            other = parts.get(mirror_part(part) or "", ())
+            if joint in run and len(other) == len(run):
+                found.append(skeleton.names[other[run.index(joint)]])
+                break
+        else:
+            return None
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class Untie:
+    """Take the string off a part."""
+
+    part: str
+
+    @property
+    def label(self):
+        return f"untie {self.part}"
+
+    def run(self, state):
+        pairing = _need(state)
+        strings = tuple(s for s in pairing.strings if s.part != self.part)
+        return state.with_pairing(pairing.with_strings(strings)) if len(strings) < len(pairing.strings) else state
+
+
+@dataclass(frozen=True)
+class TieAll:
+    """Tie everything again by itself, or only what has no string."""
+
+    only_untied: bool = False
+
+    @property
+    def label(self):
+        return "tie what is untied" if self.only_untied else "tie all by itself"
+
+    def run(self, state):
+        pairing = _need(state)
+        source, rig = state.source_entry, state.rig_entry
+        if not (source.figure.body and rig.figure.body):
+            raise InputError("No body can be seen on one side, so nothing can be tied by itself.")
+        strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
+        if self.only_untied:
+            parts = {s.part for s in pairing.strings}
+            used = {n for s in pairing.strings for n in s.target}
+            strings = (*pairing.strings, *(s for s in strings if s.part not in parts and not used & set(s.target)))
+        return state.with_pairing(pairing.with_strings(strings))
+
+
+@dataclass(frozen=True)
+class MatchStance:
+    """Match the stance by itself."""
+
+    label: str = "match the stance"
+
+    def run(self, state):
+        return state.with_pairing(_need(state).rematched())
+
+
+@dataclass(frozen=True)
+class TurnBone:
+    """Turn a rig bone in the stance by a rotation vector in the world (radians); what hangs on it goes along."""
+
+    bone: str
+    vector: tuple[float, float, float]
+    merge: str | None = None
+
+    @property
+    def label(self):
+        return f"turn {self.bone} in the stance"
+
+    def run(self, state):
+        pairing = _need(state)
+        pose = pairing.stance.target.copy()
+        joint = pairing.target.index[self.bone]
+        _, world = pose_world(pairing.target, pose)
+        over = rot.multiply(rot.from_vector(np.array(self.vector, float)), world[joint])
+        pose[joint] = rot.multiply(pose[joint], rot.multiply(rot.conjugate(world[joint]), over))
+        return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
+
+
+@dataclass(frozen=True)
+class ResetBone:
+    """Put a rig bone, or with None the whole rig, back to its rest pose in the stance."""
+
+    bone: str | None = None
+    label: str = "reset in the stance"
+
+    def run(self, state):
+        pairing = _need(state)
+        pose = pairing.stance.target.copy()
+        rows = slice(None) if self.bone is None else pairing.target.index[self.bone]
+        pose[rows] = pairing.target.rest[rows]
+        return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
+
+
+@dataclass(frozen=True)
+class AdoptPose:
+    """Take a frame of the source clip as the source's reference pose; None goes back to its rest pose."""
+
+    frame: int | None
+    label: str = "adopt a reference pose"
+
+    def run(self, state):
+        pairing = _need(state)
+        clip = state.source_entry.placed_clip
+        pose = pairing.source.rest
+        if self.frame is not None:
+            pose = np.array(clip.rotations[self.frame])
+            # Only the pose counts, not where the figure happens to face in that frame.
+            hips = pairing.source.index[next(s for s in pairing.strings if s.part == "hips").source[0]]
+            for joint in (hips, *pairing.source.ancestors(hips)):
+                pose[joint] = pairing.source.rest[joint]
+        changed = replace(pairing, stance=Stance(pose, pairing.stance.target))
+        return state.with_pairing(changed.rematched() if pairing.matched else changed)
+
+
+@dataclass(frozen=True)
+class SetTransfer:
+    """Change transfer settings (see core.transfer.TransferSettings)."""
+
+    changes: tuple[tuple[str, object], ...]
+    merge: str | None = None
+    label: str = "change the transfer"
+
+    def run(self, state):
+        pairing = _need(state)
+        return state.with_pairing(replace(pairing, settings=replace(pairing.settings, **dict(self.changes))))
+
+
+@dataclass(frozen=True)
+class Bake:
+    """Bake the active clip onto the active rig, as a new clip; nothing is replaced."""
+
+    fps: float | None = None
+    frames: tuple[int, int] | None = None
+    identifier: str = field(default_factory=new_id)
+    label: str = "bake"
+
+    def run(self, state):
+        pairing, source, rig = _need(state), state.source_entry, state.rig_entry
+        refuse_gaps(pairing, source, rig)
+        name = free_name(f"{source.name} on {rig.name}", {e.name for e in state.entries})
+        clip = replace(rig.to_file_world(bake(pairing, source, self.fps, self.frames)), name=name)
+        entry = Entry(self.identifier, BAKED, name, None, rig.format, rig.skeleton, clip, rig.layout,
+                      rig.correction, made_from=(source.id, rig.id))
+        return replace(state, entries=(*state.entries, entry))
+
+
+@dataclass(frozen=True, eq=False)
+class UseStringing:
+    """Put a stringing into the library and use it for the active pair; InputError where it does not fit."""
+
+    file: StringingFile
+    label: str = "use a stringing"
+
+    def run(self, state):
+        kept = (*(f for f in state.stringings if f != self.file), self.file)
+        state = replace(state, stringings=kept)
+        if state.key is None:
+            return state
+        return state.with_pairing(from_file(self.file, state.source_entry, state.rig_entry))
+
+
+@dataclass(frozen=True)
+class KeepStringing:
+    """Keep the active pairing as a named stringing in the library."""
+
+    name: str
+    label: str = "keep the stringing"
+
+    def run(self, state):
+        if not self.name.strip():
+            raise InputError("A stringing needs a name.")
+        file = to_file(_need(state), state.source_entry, state.rig_entry, self.name.strip())
+        return replace(state, stringings=(*(f for f in state.stringings if f.name != file.name), file))

@@ -1,0 +1,179 @@
+"""Project files: ``*.marionette``, a zip of one JSON document and one ``.npz`` of arrays per entry."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from ..core.errors import InputError
+from ..core.facts import Correction
+from ..core.skeleton import Clip, Skeleton
+from ..formats.bvh import Layout
+from ..formats.files import opened, write_whole
+from .document import State
+from .entry import Entry
+from .stringing import Strict, StringingFile, from_file, parse, to_file
+
+VERSION = 1
+_MAX_JSON = 256 << 20
+_MAX_UNPACKED = 8 << 30
+
+
+class CorrectionFile(Strict):
+    scale: float | None = Field(default=None, gt=0)
+    up: str | None = None
+    facing: str | None = None
+
+
+class EntryFile(Strict):
+    """An entry; its arrays lie beside it as ``arrays/<id>.npz``."""
+
+    id: str = Field(pattern=r"^[0-9a-z-]{1,40}$")
+    role: Literal["clip", "rig", "baked"]
+    name: str
+    path: str | None
+    format: str
+    joints: list[str] = Field(min_length=1)
+    rate: float | None = Field(default=None, gt=0)
+    clip_name: str = ""
+    layout_names: list[str] | None = None
+    layout_channels: list[list[str]] | None = None
+    correction: CorrectionFile = CorrectionFile()
+    notes: list[str] = []
+    made_from: list[str] = []
+
+
+class PairingFile(Strict):
+    """A pairing, with the entries that it was made between."""
+
+    source: str
+    rig: str
+    stringing: StringingFile
+
+
+class ProjectFile(Strict):
+    """The schema of ``project.json`` in a project file, version 1."""
+
+    format: Literal["young-marionette project"]
+    version: int
+    name: str
+    entries: list[EntryFile]
+    source: str | None = None
+    rig: str | None = None
+    pairings: list[PairingFile] = []
+    stringings: list[StringingFile] = []
+
+
+def save(path, state):
+    """Write the state as a project file, whole or not at all."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        archive.writestr("project.json", json.dumps(_document(state).model_dump(mode="json"), ensure_ascii=False, indent=1))
+        for entry in state.entries:
+            arrays = io.BytesIO()
+            np.savez(arrays, **_arrays(entry))
+            archive.writestr(f"arrays/{entry.id}.npz", arrays.getvalue())
+    write_whole(path, [buffer.getbuffer()])
+
+
+def _document(state):
+    pairings = []
+    for key, pairing in state.pairings.items():
+        source = next((e for e in state.entries if e.family == key[0]), None)
+        rig = next((e for e in state.entries if e.family == key[1]), None)
+        if source and rig:
+            member = replace(state, source=source.id, rig=rig.id).pairing
+            pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
+    return ProjectFile(format="young-marionette project", version=VERSION, name=state.name, source=state.source, rig=state.rig,
+                       entries=[_entry_file(e) for e in state.entries], pairings=pairings, stringings=list(state.stringings))
+
+
+def _entry_file(entry):
+    layout = entry.layout
+    return EntryFile(id=entry.id, role=entry.role, name=entry.name, path=str(entry.path) if entry.path else None, format=entry.format,
+                     joints=list(entry.skeleton.names), rate=entry.clip.rate if entry.clip else None,
+                     clip_name=entry.clip.name if entry.clip else "",
+                     layout_names=list(layout.names) if layout else None,
+                     layout_channels=[list(c) for c in layout.channels] if layout else None,
+                     correction=CorrectionFile(**vars(entry.correction)), notes=list(entry.notes), made_from=list(entry.made_from))
+
+
+def _arrays(entry):
+    skeleton, clip = entry.skeleton, entry.clip
+    arrays = {"parents": skeleton.parents, "offsets": skeleton.offsets, "rest": skeleton.rest, "tips": skeleton.tips}
+    if clip is not None:
+        # Rows are how a clip lies in memory, and neighbours in time compress better.
+        arrays.update(rotations=np.moveaxis(clip.rotations, 0, -1), moving=clip.moving, translations=np.moveaxis(clip.translations, 0, -1))
+    return arrays
+
+
+def load(path):
+    """Read a project file (a State); InputError, in one sentence, for anything else or anything broken."""
+    path = Path(path)
+    with opened(path) as handle:
+        try:
+            with zipfile.ZipFile(handle) as archive:
+                return _load(path.name, archive)
+        except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError):
+            raise InputError(f"{path.name} is no project of Young Marionette, or was cut off.") from None
+
+
+def _load(label, archive):
+    names = {i.filename: i.file_size for i in archive.infolist()}
+    if "project.json" not in names:
+        raise InputError(f"{label} is no project of Young Marionette.")
+    if names["project.json"] > _MAX_JSON or sum(names.values()) > _MAX_UNPACKED:
+        raise InputError(f"{label} unpacks to more than can be used.")
+    file = parse(label, archive.read("project.json"), ProjectFile, VERSION, "project")
+    entries = []
+    for item in file.entries:
+        member = f"arrays/{item.id}.npz"
+        if member not in names:
+            raise InputError(f"{label} is damaged: the data of {item.name} are missing.")
+        try:
+            with np.load(io.BytesIO(archive.read(member)), allow_pickle=False) as arrays:
+                entries.append(_entry(item, arrays))
+        except (ValueError, KeyError, OSError, TypeError, IndexError, MemoryError, zipfile.BadZipFile) as error:
+            raise InputError(f"{label} is damaged: the data of {item.name} can't be used ({type(error).__name__}).") from None
+    if len({e.id for e in entries}) != len(entries):
+        raise InputError(f"{label} is damaged: an entry stands in it twice.")
+    return _state(file, tuple(entries))
+
+
+def _entry(item, arrays):
+    tips = arrays["tips"]
+    skeleton = Skeleton(tuple(item.joints), arrays["parents"], arrays["offsets"], arrays["rest"], tips)
+    clip = None
+    if item.rate is not None:
+        clip = Clip(item.clip_name or item.name, skeleton, item.rate, np.moveaxis(arrays["rotations"], -1, 0), arrays["moving"],
+                    np.moveaxis(arrays["translations"], -1, 0))
+        if not (np.isfinite(clip.rotations).all() and np.isfinite(clip.translations).all()):
+            raise ValueError("numbers that are none")
+        if len(clip.moving) and not (0 <= clip.moving.min() and clip.moving.max() < len(skeleton)):
+            raise ValueError("joints that are none")
+    if not (np.isfinite(skeleton.offsets).all() and np.isfinite(skeleton.rest).all() and np.isfinite(tips[~np.isnan(tips)]).all()):
+        raise ValueError("numbers that are none")
+    layout = None
+    if item.layout_names is not None and item.layout_channels is not None:
+        layout = Layout(tuple(item.layout_names), tuple(map(tuple, item.layout_channels)))
+        if {len(layout.names), len(layout.channels)} != {len(skeleton)}:
+            raise ValueError("a layout of another skeleton")
+    return Entry(item.id, item.role, item.name, Path(item.path) if item.path else None, item.format, skeleton, clip, layout,
+                 Correction(**item.correction.model_dump()), tuple(item.notes), tuple(item.made_from))
+
+
+def _state(file, entries):
+    state = State(file.name, entries, stringings=tuple(file.stringings))
+    for item in file.pairings:
+        source, rig = state.entry(item.source), state.entry(item.rig)
+        if source and rig:
+            state = replace(state, pairings={**state.pairings, (source.family, rig.family): from_file(item.stringing, source, rig)})
+    ids = {e.id for e in entries}
+    return replace(state, source=file.source if file.source in ids else None, rig=file.rig if file.rig in ids else None)

@@ -99,17 +99,35 @@ def pose_world(skeleton, local, root_positions=None):
 
     ``root_positions`` maps a joint number to a local translation that replaces its offset.
     """
-    positions, turns = np.zeros((len(skeleton), 3)), np.zeros((len(skeleton), 4))
-    for joint, parent in enumerate(skeleton.parents):
-        offset = skeleton.offsets[joint]
-        if root_positions and joint in root_positions:
-            offset = np.asarray(root_positions[joint], float)
+    offsets, local = skeleton.offsets.tolist(), np.asarray(local, float).tolist()
+    for joint, place in (root_positions or {}).items():
+        offsets[joint] = [float(v) for v in place]
+    positions, turns = [], []
+    # A single pose is quicker in plain floats than in many tiny arrays.
+    for joint, parent in enumerate(skeleton.parents.tolist()):
         if parent < 0:
-            positions[joint], turns[joint] = offset, local[joint]
+            positions.append(offsets[joint])
+            turns.append(local[joint])
         else:
-            positions[joint] = positions[parent] + rot.rotate(turns[parent], offset)
-            turns[joint] = rot.multiply(turns[parent], local[joint])
-    return positions, turns
+            px, py, pz = positions[parent]
+            ox, oy, oz = _rotated(turns[parent], offsets[joint])
+            positions.append((px + ox, py + oy, pz + oz))
+            turns.append(_product(turns[parent], local[joint]))
+    return np.array(positions, float).reshape(-1, 3), np.array(turns, float).reshape(-1, 4)
+
+
+def _product(a, b):
+    ax, ay, az, aw = a
+    bx, by, bz, bw = b
+    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
+
+
+def _rotated(q, v):
+    x, y, z, w = q
+    vx, vy, vz = v
+    tx, ty, tz = 2 * (y * vz - z * vy), 2 * (z * vx - x * vz), 2 * (x * vy - y * vx)
+    return vx + w * tx + y * tz - z * ty, vy + w * ty + z * tx - x * tz, vz + w * tz + x * ty - y * tx
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,6 +8,7 @@ the ankle bends, where a hand branches, and what the names say.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import log
 
 import numpy as np
 
@@ -92,15 +93,20 @@ def find_limb(tree, names, joint, template):
     """The best cut of the chain that begins at ``joint`` (a Limb), or None if it is too short."""
     chain = tree.chain(joint)
     line = tree.line(chain)
-    steps = np.linalg.norm(np.diff(line, axis=0), axis=1)
-    way = np.concatenate([[0], np.cumsum(steps)])
+    steps = np.diff(line, axis=0)
+    way = np.concatenate([[0], np.cumsum(np.linalg.norm(steps, axis=1))]).tolist()
     if len(chain) < 3 or way[-1] <= 0:
         return None
+    # All that a cut is scored by is worked out once per chain: there are many cuts.
+    bends = np.degrees(rot.angle_between(steps[:-1], steps[1:])).tolist()
+    evidence = _Evidence(way, [0.0, *bends], [0.0 if names.weight(j, "twist") > 0 else 0.35 for j in chain],
+                         [[names.weight(j, part) for j in chain] for part in template.parts],
+                         [len(tree.skeleton.children[j]) >= 3 for j in chain])
     found = []
     for a in range(min(len(chain) - 2, 4)):
         for b in range(a + 1, len(chain) - 1):
             for c in range(b + 1, len(chain)):
-                score = _score(tree, names, chain, line, way, (a, b, c), template)
+                score = _score(evidence, (a, b, c), template)
                 if score is not None:
                     found.append((score, (a, b, c)))
     if not found:
@@ -110,23 +116,32 @@ def find_limb(tree, names, joint, template):
     return Limb(chain, found[0][1], found[0][0], margin)
 
 
-def _score(tree, names, chain, line, way, cuts, template):
+@dataclass(frozen=True)
+class _Evidence:
+    """Of a chain's joints: way from its start, bend (degrees), cost of being skipped, words per part, branching."""
+
+    way: list
+    bends: list
+    skips: list
+    said: list
+    branches: list
+
+
+def _score(evidence, cuts, template):
     a, b, c = cuts
+    way = evidence.way
     upper, lower, before, after = way[b] - way[a], way[c] - way[b], way[a], way[-1] - way[c]
     if min(upper, lower) < 0.08 * way[-1]:
         return None
     limb = upper + lower
-    score = -_z(np.log(upper / lower), template.halves)
-    score -= _z(np.log(after / limb), template.end) if after > 1e-3 * limb else 0.6
+    score = -_z(log(upper / lower), template.halves)
+    score -= _z(log(after / limb), template.end) if after > 1e-3 * limb else 0.6
     if before > 1e-3 * limb:
-        score -= _z(np.log(before / limb), template.start)
+        score -= _z(log(before / limb), template.start)
     for inner in (*range(a + 1, b), *range(b + 1, c)):
-        helper = names.weight(chain[inner], "twist") > 0
-        bend = np.degrees(rot.angle_between(line[inner] - line[inner - 1], line[inner + 1] - line[inner]))
-        score -= (0.0 if helper else 0.35) + min((bend / 15) ** 2, 4.0)
+        score -= evidence.skips[inner] + min((evidence.bends[inner] / 15) ** 2, 4.0)
     if template.bends_at_end and after > 1e-3 * limb:
-        score += 0.8 if rot.angle_between(line[c] - line[b], line[c + 1] - line[c]) > np.radians(35) else -0.3
-    if not template.bends_at_end:
-        score += 1.5 if len(tree.skeleton.children[chain[c]]) >= 3 else 0.0
-    said = [names.weight(chain[i], part) for i, part in zip(cuts, template.parts)]
-    return score + 1.5 * float(np.mean(said))
+        score += 0.8 if evidence.bends[c] > 35 else -0.3
+    if not template.bends_at_end and evidence.branches[c]:
+        score += 1.5
+    return score + 0.5 * sum(said[i] for said, i in zip(evidence.said, cuts))

@@ -7,6 +7,7 @@ H-Anim (ISO/IEC 19774). It gives evidence, never a verdict: ``reading`` weighs i
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 LEFT, RIGHT = "left", "right"
 SIDE_WORDS = {"l": LEFT, "left": LEFT, "lt": LEFT, "lft": LEFT, "sinister": LEFT,
@@ -89,6 +90,12 @@ def side_of(words):
 
 
 def parts_of(words):
+    """As ``_parts_of``; names repeat, so that answers are kept."""
+    return dict(_parts_of(tuple(words)))
+
+
+@lru_cache(maxsize=4096)
+def _parts_of(words):
     """The body parts that the words speak of, as ``{part: weight}`` that sum to one; may be empty.
 
     A word with two meanings (a *hip* may be the pelvis or the thigh) shares its weight.

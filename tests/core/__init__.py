@@ -1,0 +1,1 @@
+"""Tests of young_marionette.core."""

@@ -1,0 +1,208 @@
+"""Reading bodies: words, parts, sides, facing, unit, rest pose."""
+
+import numpy as np
+
+from tests.support import RESTS, UPS, Case, dressed, figure, random_build, wild_motion
+from young_marionette.core import rotations as rot
+from young_marionette.core.body.reading import read_body
+from young_marionette.core.body.words import NameEvidence, parts_of, shared_prefix, side_of, split
+from young_marionette.core.facts import Correction, examine, guess_unit, motion_facts, place_figure
+from young_marionette.core.placement import axis_vector, place_clip
+from young_marionette.core.rebase import rename
+from young_marionette.core.skeleton import Clip, Skeleton
+from young_marionette.demo import dressing
+from young_marionette.demo.cast import PERFORMERS, PUPPETS
+from young_marionette.demo.figures import Build, make_figure
+
+
+def truth(skeleton, names=None):
+    """``{joint name: part}`` by the figure maker's own names, helpers apart."""
+    return {(names or {}).get(n, n): n.rstrip(" 0123456789") for n in skeleton.names}
+
+
+class Words(Case):
+    def test_splitting(self):
+        for name, words in {"leftUpperArm": ["left", "upper", "arm"], "L_Foot": ["l", "foot"], "arm.lower-right": ["arm", "lower", "right"],
+                            "vertebra12": ["vertebra", "12"], "HIPS": ["hips"], "l_metacarpophalangeal_2": ["l", "metacarpophalangeal", "2"],
+                            "RThigh": ["r", "thigh"], "rightfoot": ["right", "foot"]}.items():
+            self.assertEqual(split(name), words, name)
+
+    def test_sides(self):
+        self.assertEqual(side_of(split("LeftFoot")), "left")
+        self.assertEqual(side_of(split("foot_r")), "right")
+        self.assertIsNone(side_of(split("head")))
+        self.assertIsNone(side_of(["left", "right"]))
+
+    def test_prefix(self):
+        self.assertEqual(shared_prefix(["quay:Hips", "quay:Head", "quay:Hand"]), "quay:")
+        self.assertEqual(shared_prefix(["hips", "head", "hand"]), "")
+        self.assertEqual(shared_prefix(["a:b", "a:c"]), "")
+
+    def test_parts(self):
+        for name, part in {"upperArm": "upper arm", "l_elbow": "forearm", "thigh.R": "thigh", "l_talocrural": "foot", "spine2": "spine",
+                           "vl5": "spine", "skullbase": "head", "LeftToes": "toes", "r_carpometacarpal_1": "thumb",
+                           "l_interphalangeal_near_5": "little", "leftIndexProximal": "index", "forearm_twist": "twist"}.items():
+            said = parts_of(split(name))
+            self.assertEqual(max(said, key=said.get), part, name)
+
+    def test_words_of_two_meanings_share(self):
+        self.assertEqual(set(parts_of(split("l_hip"))), {"hips", "thigh"})
+        self.assertEqual(set(parts_of(split("shoulder_l"))), {"collarbone", "upper arm"})
+
+    def test_weights(self):
+        names = NameEvidence(["spine", "Bip", "hand"])
+        self.assertEqual([names.weight(0, "spine"), names.weight(1, "spine"), names.weight(2, "spine")], [1.0, 0.0, -1.0])
+
+
+class Reading(Case):
+    def check(self, skeleton, wanted, what=""):
+        """Every part that was read holds the joints that it should, and no must-have part is missing."""
+        body = read_body(skeleton)
+        self.assertIsNotNone(body, what)
+        for part, run in body.parts.items():
+            for joint in run:
+                made = wanted[skeleton.names[joint]].replace(" twist", "")
+                self.assertEqual(made, part.replace(" twist", ""), what)
+        for part in ("hips", "spine", "head", "left hand", "right foot", "left shin", "right forearm"):
+            self.assertIn(part, body.parts, what)
+        return body
+
+    def test_cast_with_own_names(self):
+        for role in (*PERFORMERS, *PUPPETS):
+            s = role.figure
+            self.check(rename(s, role.names), truth(s, role.names), role.name)
+
+    def test_useless_names(self):
+        rng = np.random.default_rng(1)
+        for trial in range(30):
+            s = make_figure(random_build(rng))
+            names = {n: f"bone_{i:02d}" for i, n in enumerate(rng.permutation(list(s.names)))}
+            self.check(rename(s, names), truth(s, names), f"trial {trial}")
+
+    def test_rests_axes_and_units(self):
+        rng = np.random.default_rng(2)
+        for rest in RESTS:
+            for up in UPS:
+                s = figure(fingers=True)
+                clip = dressed(wild_motion(s, rng, 2), rng, rest=rest, names="own", up=up, extras=False)
+                body = self.check(clip.skeleton, truth(s), f"{rest} {up}")
+                self.close(np.abs(body.up).max(), 1.0)
+                self.assertGreater(body.up @ rot.rotate(UPS[up], rot.AXES["Y"]), 0.99)
+
+    def test_mirrored_words_are_not_believed(self):
+        s = figure(fingers=True)
+        swap = {n: ("right" if n.startswith("left") else "left") + n.removeprefix("left").removeprefix("right")
+                for n in s.names if n.startswith(("left", "right"))}
+        body = read_body(rename(s, swap))
+        self.assertTrue(body.sides_swapped)
+        self.assertEqual([s.names[j] for j in body.parts["left hand"]], ["left hand"])
+
+    def test_one_misleading_word_does_not_win(self):
+        s = figure(fingers=True, spine=3)
+        for wrong in ({"left forearm": "left foot"}, {"spine 2": "head b"}, {"hips": "neck b"}, {"right thigh": "right upper arm b"},
+                      {"left index 1": "left thumb 9", "left index 2": "left thumb 8"}, {"head": "tail"}):
+            wanted = {wrong.get(n, n): p for n, p in truth(s).items()}
+            names = {**{n: n for n in s.names}, **wrong}
+            if len(set(names.values())) == len(names):
+                self.check(rename(s, names), wanted, str(wrong))
+
+    def test_misleading_words_lower_the_certainty(self):
+        s = figure()
+        plain, misled = read_body(s), read_body(rename(s, {"left forearm": "left bucket"}))
+        self.assertLess(misled.certainty["left forearm"], plain.certainty["left forearm"])
+
+    def test_facing_from_feet_when_names_say_nothing(self):
+        s = figure()
+        for angle in (0.0, 1.0, 2.5, -2.0):
+            clip = Clip("x", s, 30, s.rest[None])
+            turned = dressing.in_file_world(clip, 1.0, rot.from_axis_angle(rot.AXES["Y"], np.array(angle)))
+            body = read_body(turned.skeleton)
+            self.close(body.forward, [np.sin(angle), 0, np.cos(angle)], 1e-9)
+            self.assertIn("feet", body.facing_from)
+
+    def test_legs_alone_are_a_body(self):
+        s = figure(fingers=False)
+        keep = [i for i, n in enumerate(s.names) if not any(w in n for w in ("arm", "hand", "collarbone"))]
+        shift = {old: new for new, old in enumerate(keep)}
+        parents = [shift.get(int(s.parents[i]), -1) for i in keep]
+        body = read_body(Skeleton([s.names[i] for i in keep], parents, s.offsets[keep], tips=s.tips[keep]))
+        self.assertIn("left foot", body.parts)
+        self.assertNotIn("left hand", body.parts)
+
+    def test_no_body(self):
+        for count in (1, 3, 8):
+            s = Skeleton([f"j{i}" for i in range(count)], np.arange(count) - 1, np.ones((count, 3)))
+            self.assertIsNone(read_body(s))
+
+    def test_degenerate_shapes_do_not_crash(self):
+        rng = np.random.default_rng(3)
+        for _ in range(200):
+            count = int(rng.integers(1, 40))
+            parents = np.array([-1, *(int(rng.integers(0, i)) for i in range(1, count))])
+            offsets = rng.normal(size=(count, 3)) * rng.choice([0, 1e-12, 1, 1e6], size=(count, 1))
+            examine(Skeleton([f"j{i}" for i in range(count)], parents, offsets))
+
+
+class Facts(Case):
+    def test_units(self):
+        for stature, unit in ((1.7, "metre"), (170, "centimetre"), (1650, "millimetre"), (68, "inch"), (110, "centimetre"), (1.1, "metre"), (5.7, "foot")):
+            self.assertEqual(guess_unit(stature)[1], unit, stature)
+
+    def test_senseless_sizes_are_shown_human_and_said(self):
+        for stature in (17000, 0.119, 3e7, 1e-4):
+            scale, _, sure = guess_unit(stature)
+            self.assertFalse(sure)
+            self.assertTrue(1.1 < scale * stature < 2.4)
+        skeleton = dressing.in_file_world(Clip("x", figure(), 30, figure().rest[None]), 1e-4).skeleton
+        self.assertEqual([o.kind for o in examine(skeleton).oddities], ["unit"])
+
+    def test_rest_poses(self):
+        words = {"T": "T-pose", "A": "A-pose", "hanging": "arms hanging", "seated": "seated, arms hanging"}
+        for rest, told in words.items():
+            s = figure()
+            clip = dressing.with_rest(Clip("x", s, 30, s.rest[None]), dressing.rest_pose(s, RESTS[rest]))
+            self.assertEqual(examine(clip.skeleton).rest_pose, told)
+
+    def test_family_is_told_by_shape_not_by_dressing(self):
+        role = PERFORMERS[0]
+        base = dressing.with_names(dressing.with_rest(Clip("x", role.figure, 30, role.figure.rest[None])), role.names)
+        same = dressing.in_file_world(base, 0.01, UPS["Z"])
+        prefixed = dressing.with_names(base, {n: n.replace("quay:", "take7:") for n in base.skeleton.names})
+        other = dressing.insert_joint(base, "quay:Pole", "quay:R_Hand", (0, 0.1, 0))
+        prints = [examine(c.skeleton).fingerprint for c in (base, same, prefixed, other)]
+        self.assertEqual(prints[0], prints[1])
+        self.assertEqual(prints[0], prints[2])
+        self.assertNotEqual(prints[0], prints[3])
+
+    def test_corrections_win(self):
+        s = figure()
+        found = place_figure(s, Correction(scale=0.01, up="Z", facing="-Y"))
+        self.assertEqual((found.unit, found.up, found.facing), ("centimetre", "+Z", "-Y"))
+        self.close(rot.rotate(found.placement.turn, axis_vector("-Y")), [0, 0, 1], 1e-9)
+        self.assertTrue(any(f.evidence == "set by you" for f in found.facts))
+
+    def test_hovering_and_short_clips_are_told(self):
+        s = make_figure(Build())
+        clip = Clip("x", s, 30, np.tile(s.rest, (30, 1, 1)), [0], np.tile(s.offsets[0] + [0, 0.05, 0], (30, 1, 1)))
+        body = place_figure(s).body
+        _, odd = motion_facts(clip, body)
+        self.assertEqual([o.kind for o in odd], ["floor"])
+        self.close(odd[0].amount, 0.05, 0.002)
+        self.assertEqual([o.kind for o in motion_facts(clip.cut(0, 0), body)[1]], ["short", "floor"])
+
+    def test_travel(self):
+        s = make_figure(Build())
+        path = np.tile(s.offsets[0], (31, 1, 1)) + np.linspace(0, 3, 31)[:, None, None] * [0, 0, 1]
+        facts, _ = motion_facts(Clip("x", s, 30, np.tile(s.rest, (31, 1, 1)), [0], path), place_figure(s).body)
+        self.assertIn("3.0 m", [f.value for f in facts])
+
+    def test_placed_figures_stand_upright_and_face_front(self):
+        rng = np.random.default_rng(4)
+        for _ in range(12):
+            clip = dressed(wild_motion(figure(), rng, 2), rng, names="own")
+            found = place_figure(clip.skeleton)
+            placed = place_clip(clip, found.placement).skeleton
+            points = placed.rest_world[0]
+            legs = points[placed.index["head"]] - points[placed.index["left foot"]]
+            self.assertGreater(legs[1], 0.3)
+            self.assertGreater(points[placed.index["left thigh"]][0], points[placed.index["right thigh"]][0])

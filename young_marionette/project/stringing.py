@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from ..core import rotations as rot
 from ..core.body.words import shared_prefix
@@ -20,7 +20,15 @@ from .pairing import Pairing
 
 VERSION = 1
 _MAX_BYTES = 32 << 20
-Quaternion = tuple[float, float, float, float]
+
+
+def _turn(value):
+    if not 0.5 < sum(v * v for v in value) < 2:
+        raise ValueError("a rotation needs a quaternion of length one")
+    return value
+
+
+Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
 
 
 class Strict(BaseModel):

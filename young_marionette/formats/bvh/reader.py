@@ -38,7 +38,7 @@ def read(path):
         text = _decode(head[:found.start()] if found else head)
         body = head[found.end():] + file.read() if found else None
     skeleton, layout, notes = parse_header(path.name, text)
-    if body is None or not body.strip():
+    if body is None:
         notes.append("The file holds a skeleton without motion.")
         return MotionFile(path, "BVH", skeleton, (), layout, tuple(notes))
     rate, table = _table(path.name, body, sum(map(len, layout.channels)), notes)

@@ -1,0 +1,190 @@
+"""The command line as a user meets it: what it prints, what it writes, and its exit codes."""
+
+import contextlib
+import io
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+
+from tests.support import Case, joints_at, show_folder
+from young_marionette.cli.main import main
+from young_marionette.core import rotations as rot
+from young_marionette.formats import read
+
+
+def run(*words):
+    """``(exit code, what was printed, what was complained)`` of a command line."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        code = main([str(w) for w in words])
+    return code, out.getvalue(), err.getvalue()
+
+
+class Commands(Case):
+    def setUp(self):
+        self.show = show_folder()
+        self.lamp, self.heron, self.gull = self.show / "quay/light_lamp.bvh", self.show / "puppets/Heron.bvh", self.show / "puppets/Gull.bvh"
+        self.out = self.folder / "out.bvh"
+
+    def ok(self, *words):
+        code, out, err = run(*words)
+        self.assertEqual((code, err), (0, ""))
+        return out
+
+    def refused(self, *words, says=""):
+        """Exit code 2 and one sentence."""
+        code, out, err = run(*words)
+        self.assertEqual((code, out), (2, ""), err)
+        self.assertEqual(err.count("\n"), 1, err)
+        self.assertNotIn("Traceback", err)
+        self.assertTrue(err.strip().endswith((".", "!", "?")), err)
+        self.assertIn(says, err)
+        return err
+
+    def retarget(self, *words):
+        return self.ok("retarget", self.lamp, self.heron, "--out", self.out, *words)
+
+    def test_info(self):
+        told = json.loads(self.ok("info", self.show / "loft/ring_bell.bvh", "--json"))
+        self.assertEqual((told["format"], told["rate"], told["frames"], told["unit"], told["up"], told["facing"], told["rest_pose"]),
+                         ("BVH", 24.0, 169, "metre", "+Z", "-Y", "T-pose"))
+        self.assertEqual((told["skeleton"]["joints"], len(told["skeleton"]["bones"]), told["seconds"]), (56, 56, 7.0))
+        self.assertTrue(any("hover" in o for o in told["oddities"]))
+        text = self.ok("info", self.lamp)
+        for words in ("centimetre", "arms hanging", "8.00 s", "quay:Pelvis", "heel behind"):
+            self.assertIn(words, text)
+
+    def test_retarget_by_itself(self):
+        text = self.retarget()
+        for words in ("left forearm", "quay:L_Radius", "leftLowerArm", "99%", "Wrote"):
+            self.assertIn(words, text)
+        rig, out = read(self.heron), read(self.out)
+        self.assertEqual((out.skeleton.names, out.clips[0].frames, out.clips[0].rate), (rig.skeleton.names, 241, 30.0))
+        self.close(out.skeleton.offsets, rig.skeleton.offsets, 0)
+
+    def test_json(self):
+        told = json.loads(self.retarget("--json"))
+        self.assertEqual((told["frames"], told["rate"], told["missing"], len(told["strings"])), (241, 30.0, [], 20))
+        self.assertTrue(all(s["sure"] and s["reason"] for s in told["strings"]))
+        self.assertEqual(told["untied"], {"source": [], "rig": []})
+        self.assertLess(max(limb["degrees_left"] for limb in told["stance"]), 0.01)
+
+    def test_untied_bones_are_named(self):
+        text = self.ok("retarget", self.show / "quay/climb_ladder.bvh", self.gull, "--out", self.out)
+        self.assertIn("quay:Lantern", text)
+        self.assertIn("l_carpometacarpal_1", text)
+        self.assertIn("humanoid_root of Gull stays on the floor", text)
+
+    def test_limbs_point_as_the_sources(self):
+        """Read back from the files, forearms and shins point alike in the world."""
+        self.retarget()
+        source, out = read(self.lamp).clips[0], read(self.out).clips[0]
+        a, b = joints_at(source), joints_at(out)
+        for here, there in ((("quay:L_Radius", "quay:L_Hand"), ("leftLowerArm", "leftHand")), (("quay:R_Tibia", "quay:R_Foot"), ("rightLowerLeg", "rightFoot"))):
+            (i, j), (k, m) = [source.skeleton.index[n] for n in here], [out.skeleton.index[n] for n in there]
+            self.assertLess(np.degrees(rot.angle_between(a[:, j] - a[:, i], b[:, m] - b[:, k])).max(), 0.01)
+
+    def test_rate_and_range(self):
+        self.retarget("--fps", 60, "--range", "30:90")
+        clip = read(self.out).clips[0]
+        self.assertEqual((clip.frames, clip.rate), (121, 60.0))
+
+    def test_in_place(self):
+        self.ok("retarget", self.show / "quay/carry_bucket.bvh", self.heron, "--out", self.out, "--in-place")
+        places = joints_at(read(self.out).clips[0])[:, 0]
+        self.close(np.ptp(places[:, [0, 2]], axis=0), 0, 1e-5)
+        self.assertGreater(np.ptp(places[:, 1]), 0.01)
+
+    def test_stringing_saved_and_used(self):
+        saved = self.folder / "quay to Heron.stringing"
+        self.retarget("--save-stringing", saved)
+        tree = json.loads(saved.read_text())
+        tree["strings"] = [s for s in tree["strings"] if s["part"] != "neck"]
+        saved.write_text(json.dumps(tree))
+        told = json.loads(self.retarget("--stringing", saved, "--overwrite", "--json"))
+        self.assertEqual(told["untied"], {"source": ["quay:Neck"], "rig": ["neck"]})
+        self.refused("retarget", self.show / "loft/ring_bell.bvh", self.heron, "--out", self.folder / "b.bvh", "--stringing", saved, says="another skeleton")
+
+    def test_nothing_is_overwritten(self):
+        self.retarget()
+        before = self.out.read_bytes()
+        self.refused("retarget", self.lamp, self.gull, "--out", self.out, says="exists already")
+        self.assertEqual(self.out.read_bytes(), before)
+        saved = self.folder / "s.stringing"
+        saved.write_text("mine")
+        self.refused("retarget", self.lamp, self.gull, "--out", self.folder / "new.bvh", "--save-stringing", saved, says="exists already")
+        self.assertFalse((self.folder / "new.bvh").exists())
+        copy = self.folder / "rig.bvh"
+        copy.write_bytes(self.gull.read_bytes())
+        self.refused("retarget", self.lamp, copy, "--out", copy, "--overwrite", says="one of the files that are read")
+
+    def test_a_rig_without_must_haves_is_refused(self):
+        text = self.heron.read_text()
+        text = re.sub(r"\bleftUpperArm\b", "leftUpperArm", text)
+        tree = text[:text.index("MOTION")]
+        # The left leg ends at the knee: no foot to be found there.
+        cut = re.sub(r"\t+JOINT leftLowerLeg\n(\t+)\{.*?\n\1\}\n", "", tree, flags=re.S)
+        self.assertNotEqual(cut, tree)
+        rig = self.folder / "rig.bvh"
+        rig.write_text(cut)
+        self.refused("retarget", self.lamp, rig, "--out", self.out)
+        self.assertFalse(self.out.exists())
+
+    def test_bad_usage(self):
+        for words, says in (((), None), (("info",), "file"), (("dance",), "dance"), (("retarget", self.lamp, self.heron), "out"), (("info", self.lamp, "--what"), "what"),
+                            (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "fast"), "--fps"), (("info", self.folder / "none.bvh"), "no file"),
+                            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "9"), "range"), (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "50:10"), "range"),
+                            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "0:9999"), "range"), (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "0"), "rate"),
+                            (("retarget", self.lamp, self.heron, "--out", self.folder / "x.xyz"), "ending"), (("retarget", self.lamp, self.heron, "--out", self.folder / "no/x.bvh"), "no folder"),
+                            (("retarget", self.lamp, self.heron, "--out", self.out, "--stringing", self.lamp), "stringing"), (("retarget", self.folder, self.heron, "--out", self.out), "folder")):
+            if says is None:
+                self.assertIn("Usage", self.ok(*words))
+            else:
+                self.refused(*words, says=says)
+        self.assertFalse(self.out.exists())
+
+    def test_a_skeleton_is_no_source(self):
+        still = self.folder / "still.bvh"
+        still.write_text(self.heron.read_text().split("MOTION")[0])
+        self.refused("retarget", still, self.heron, "--out", self.out, says="without motion")
+        self.ok("retarget", self.lamp, still, "--out", self.out)
+
+    def test_a_defect_of_ours_is_told_as_one(self):
+        import young_marionette.formats as formats
+        real = formats.read
+        formats.read = lambda path: 1 / 0
+        try:
+            code, _, err = run("info", self.lamp)
+        finally:
+            formats.read = real
+        self.assertEqual(code, 1)
+        self.assertIn("A defect of Young Marionette: ZeroDivisionError", err)
+
+    def test_version(self):
+        self.assertRegex(self.ok("--version"), r"Young Marionette \d")
+
+    def test_as_a_process(self):
+        done = subprocess.run([sys.executable, "-m", "young_marionette.cli.main", "info", "nowhere.bvh"], capture_output=True, text=True,
+                              cwd=Path(__file__).resolve().parent.parent.parent)
+        self.assertEqual((done.returncode, done.stdout, done.stderr), (2, "", "There is no file nowhere.bvh.\n"))
+
+
+class Demo(Case):
+    def test_the_full_example(self):
+        folder = self.folder / "show"
+        code, out, err = run("demo", "--out", folder)
+        self.assertEqual((code, err), (0, ""))
+        for words in ("light_lamp on Heron.bvh", "carry_bucket on Puffin.bvh", "sweep_quay on Gull.bvh", "Quillmouth.marionette", "quay to Heron.stringing"):
+            self.assertIn(words, out)
+            self.assertTrue((folder / words).exists())
+        self.assertEqual(run("demo", "--out", folder)[0], 0)
+
+    def test_a_folder_that_can_not_be_made(self):
+        blocked = self.folder / "file"
+        blocked.write_text("x")
+        code, _, err = run("demo", "--out", blocked / "show")
+        self.assertEqual((code, err.count("\n")), (2, 1))

@@ -1,0 +1,292 @@
+"""The document: commands, undo and redo, pairings that are reused, snags."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from tests.support import Case, figure, joints_at, show_folder, show_state
+from young_marionette.core import rotations as rot
+from young_marionette.core.skeleton import Clip
+from young_marionette.formats import read, write
+from young_marionette.project import commands as do
+from young_marionette.project.document import Document, State
+from young_marionette.project.entry import entries_of, free_name
+from young_marionette.project.pairing import bake, pair, refuse_gaps
+from young_marionette.project.snags import find_snags, route_states
+
+
+class WithShow(Case):
+    def setUp(self):
+        self.document = Document(show_state())
+
+    @property
+    def state(self):
+        return self.document.state
+
+    def id_of(self, name):
+        return next(e.id for e in self.state.entries if e.name == name)
+
+    def do(self, command):
+        self.document.do(command)
+        return self.state
+
+    def strings(self):
+        return {s.part: s for s in self.state.pairing.strings}
+
+
+class Undo(WithShow):
+    def test_every_command_can_be_taken_back_and_done_again(self):
+        lamp, gull = self.id_of("light_lamp"), self.id_of("Gull")
+        for command in (do.Choose(self.id_of("haul_rope")), do.Choose(gull, as_rig=True), do.Rename(lamp, "lamp at dusk"), do.Rename(None, "Harbour"),
+                        do.Correct(lamp, (("up", "Z"),)), do.TieBones("neck", ("quay:Head",), ("neck",)), do.Untie("left toes"),
+                        do.TurnBone("head", (0.1, 0, 0)), do.ResetBone("leftUpperArm"), do.ResetBone(), do.AdoptPose(30), do.SetTransfer((("in_place", True),)),
+                        do.Bake(), do.KeepStringing("quay to Heron"), do.SetRole(lamp, "rig"), do.Remove(gull)):
+            document = Document(show_state())
+            before = document.state
+            document.do(command)
+            after = document.state
+            self.assertIsNot(after, before, command.label)
+            self.assertEqual(document.undo_label, command.label)
+            document.undo()
+            self.assertIs(document.state, before, command.label)
+            self.assertEqual(document.redo_label, command.label)
+            document.redo()
+            self.assertIs(document.state, after, command.label)
+
+    def test_merged_steps_and_settling(self):
+        for i in range(5):
+            self.do(do.TurnBone("head", (0.1, 0, 0), merge="drag"))
+        self.document.settle()
+        self.do(do.TurnBone("head", (0.1, 0, 0), merge="drag"))
+        self.document.undo()
+        self.document.undo()
+        self.assertIs(self.state, show_state())
+
+    def test_a_new_edit_ends_redo(self):
+        self.do(do.Untie("head"))
+        self.document.undo()
+        self.do(do.Untie("neck"))
+        self.assertIsNone(self.document.redo_label)
+        self.document.redo()
+        self.assertNotIn("neck", self.strings())
+
+    def test_listeners_and_saved(self):
+        told = []
+        self.document.listeners.append(lambda d: told.append(d.changed))
+        self.do(do.Untie("head"))
+        self.document.mark_saved("x")
+        self.document.undo()
+        self.assertEqual(told, [True, False, True])
+
+    def test_nothing_to_take_back(self):
+        self.document.undo()
+        self.document.redo()
+        self.assertIs(self.state, show_state())
+
+    def test_a_failed_command_changes_nothing(self):
+        empty = Document()
+        for command in (do.TieAll(), do.MatchStance(), do.Bake(), do.Untie("head"), do.KeepStringing("x"), do.SetTransfer(())):
+            self.refuses(lambda c=command: empty.do(c), "first")
+        self.assertIsNone(empty.undo_label)
+
+
+class Library(WithShow):
+    def test_opening_makes_the_first_clip_and_rig_active_and_ties_them(self):
+        document = Document()
+        for name in ("quay/light_lamp.bvh", "puppets/Heron.bvh"):
+            document.do(do.AddEntries(tuple(entries_of(read(show_folder() / name)))))
+        self.assertEqual((document.state.source_entry.name, document.state.rig_entry.name), ("light_lamp", "Heron"))
+        self.assertEqual(len(document.state.pairing.strings), 20)
+
+    def test_names_stay_different(self):
+        entries = entries_of(read(show_folder() / "quay/light_lamp.bvh"))
+        self.do(do.AddEntries(tuple(entries)))
+        self.assertEqual(self.state.entries[-1].name, "light_lamp 2")
+        self.assertEqual(free_name("a", {"a", "a 2"}), "a 3")
+
+    def test_junk_is_no_rig_by_itself(self):
+        document = Document()
+        document.do(do.AddEntries(tuple(entries_of(read(show_folder() / "loft/loft_take_000.bvh")))))
+        self.assertEqual(document.state.entries[0].role, "rig")
+        self.assertIsNone(document.state.source)
+
+    def test_removing_the_active(self):
+        self.do(do.Remove(self.state.source))
+        self.assertIsNone(self.state.source_entry)
+        self.assertIsNone(self.state.pairing)
+
+    def test_empty_names_are_refused(self):
+        self.refuses(lambda: self.do(do.Rename(self.state.source, "  ")), "name")
+
+    def test_correcting_turns_the_figure_at_once(self):
+        source = self.state.source
+        before = self.state.source_entry.placed_skeleton.rest_world[0]
+        self.do(do.Correct(source, (("facing", "-Z"),)))
+        self.close(self.state.source_entry.placed_skeleton.rest_world[0][:, [0, 2]], -before[:, [0, 2]], 1e-9)
+        self.do(do.Correct(source, (("facing", None),)))
+        self.close(self.state.source_entry.placed_skeleton.rest_world[0], before, 1e-9)
+
+
+class Pairings(WithShow):
+    def test_family_reuses_what_was_tied_by_hand(self):
+        self.do(do.TieBones("left hand", ("quay:R_Hand",), ("leftHand",)))
+        self.do(do.Choose(self.id_of("carry_bucket")))     # same family, other unit
+        self.assertEqual(self.strings()["left hand"].source, ("quay:R_Hand",))
+        self.do(do.Choose(self.id_of("haul_rope")))        # same family, facing away
+        self.assertEqual(self.strings()["left hand"].source, ("quay:R_Hand",))
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.01)
+
+    def test_each_rig_has_its_own(self):
+        self.do(do.Untie("head"))
+        self.do(do.Choose(self.id_of("Gull"), as_rig=True))
+        self.assertIn("head", self.strings())
+        self.do(do.Choose(self.id_of("Heron"), as_rig=True))
+        self.assertNotIn("head", self.strings())
+
+    def test_tying_mirrors(self):
+        self.do(do.Untie("left hand"))
+        self.do(do.Untie("right hand"))
+        self.do(do.TieBones("left hand", ("quay:L_Hand",), ("leftHand",), mirror=True))
+        self.assertEqual(self.strings()["right hand"].target, ("rightHand",))
+        self.assertEqual(self.strings()["right hand"].source, ("quay:R_Hand",))
+
+    def test_tie_the_rest_leaves_what_is_tied(self):
+        self.do(do.TieBones("head", ("quay:Neck",), ("head",)))
+        self.do(do.Untie("left foot"))
+        self.do(do.TieAll(only_untied=True))
+        self.assertTrue(self.strings()["head"].by_hand)
+        self.assertIn("left foot", self.strings())
+        self.do(do.TieAll())
+        self.assertFalse(self.strings()["head"].by_hand)
+
+    def test_stance_by_hand_stays_when_strings_change(self):
+        self.do(do.TurnBone("leftUpperArm", (0, 0, 0.5)))
+        turned = self.state.pairing.stance.target
+        self.assertGreater(max(limb.angle for limb in self.state.pairing.limbs), 25)
+        self.do(do.Untie("left toes"))
+        self.close(self.state.pairing.stance.target, turned)
+        self.do(do.MatchStance())
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.01)
+
+    def test_turning_a_bone_turns_what_hangs_on_it(self):
+        pairing = self.state.pairing
+        from young_marionette.core.skeleton import pose_world
+        before, _ = pose_world(pairing.target, pairing.stance.target)
+        self.do(do.TurnBone("leftUpperArm", (0, np.pi / 2, 0)))
+        after, _ = pose_world(pairing.target, self.state.pairing.stance.target)
+        arm, hand = pairing.target.index["leftUpperArm"], pairing.target.index["leftHand"]
+        quarter = rot.from_axis_angle(rot.AXES["Y"], np.array(np.pi / 2))
+        self.close(after[hand] - after[arm], rot.rotate(quarter, before[hand] - before[arm]), 1e-9)
+
+    def test_adopted_pose_is_the_reference(self):
+        """At the adopted frame the rig stands as its stance does, wherever the performer faces."""
+        self.do(do.AdoptPose(100))
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.5)
+        self.do(do.AdoptPose(None))
+        self.close(self.state.pairing.stance.source, self.state.pairing.source.rest)
+
+
+class Baking(WithShow):
+    def test_baked_clip_is_the_live_one_in_the_rigs_file_world(self):
+        self.do(do.Choose(self.id_of("Puffin"), as_rig=True))
+        live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
+        self.do(do.Bake())
+        entry = self.state.entries[-1]
+        self.assertEqual((entry.role, entry.name), ("baked", "light_lamp on Puffin"))
+        self.close(joints_at(entry.placed_clip), joints_at(live), 1e-9)
+        self.close(joints_at(entry.clip), joints_at(live) * 100, 1e-6)
+        self.do(do.Bake())
+        self.assertEqual(self.state.entries[-1].name, "light_lamp on Puffin 2")
+
+    def test_range_and_rate(self):
+        self.do(do.Bake(fps=60, frames=(30, 90)))
+        clip = self.state.entries[-1].clip
+        self.assertEqual((clip.frames, clip.rate, clip.seconds), (121, 60, 2.0))
+        for bad in ((-1, 5), (5, 999), (9, 3)):
+            self.refuses(lambda b=bad: self.do(do.Bake(frames=b)), "range")
+
+    def test_gaps_are_refused_by_name(self):
+        self.do(do.Untie("left hand"))
+        self.refuses(lambda: self.do(do.Bake()), "left hand")
+
+    def test_missing_limbs_tell_the_side(self):
+        s = figure()
+        keep = [i for i, n in enumerate(s.names) if not n.startswith(("left hand", "left forearm", "right hand", "right forearm"))]
+        shift = {old: new for new, old in enumerate(keep)}
+        from young_marionette.core.skeleton import Skeleton
+        small = Skeleton([s.names[i] for i in keep], [shift.get(int(s.parents[i]), -1) for i in keep], s.offsets[keep], tips=s.tips[keep])
+        path = self.folder / "armless.bvh"
+        write(path, Clip("armless", small, 30, small.rest[None]))
+        rig = entries_of(read(path))[0]
+        source = self.state.source_entry
+        self.refuses(lambda: refuse_gaps(pair(source, rig), source, rig), "left hand", "not found in the rig")
+
+    def test_source_clip_is_untouched(self):
+        source = self.state.source_entry
+        before = source.clip.rotations.copy()
+        bake(self.state.pairing, source, fps=24)
+        self.close(source.clip.rotations, before, 0)
+
+
+class Snags(WithShow):
+    def texts(self):
+        return [s.text for s in find_snags(self.state)]
+
+    def test_the_shows_flaws_are_told(self):
+        told = "\n".join(self.texts())
+        for words in ("carry_bucket: no usual unit", "ring_bell: the feet hover", "loft_take_000: holds only 1 frame"):
+            self.assertIn(words, told)
+
+    def test_none_stays_when_it_is_mended(self):
+        self.do(do.Untie("left hand"))
+        snag = next(s for s in find_snags(self.state) if s.text == "The left hand has no string.")
+        self.assertTrue(snag.grave)
+        self.do(snag.mend)
+        self.assertNotIn("The left hand has no string.", self.texts())
+
+    def test_stance(self):
+        self.do(do.TurnBone("leftUpperArm", (0, 0, 0.7)))
+        snag = next(s for s in find_snags(self.state) if s.step == "stance")
+        self.assertIn("left upper arm stands 40° apart", snag.text)
+        self.do(snag.mend)
+        self.assertFalse([s for s in find_snags(self.state) if s.step == "stance"])
+
+    def test_hovering_is_mended_in_the_transfer(self):
+        self.do(do.Choose(self.id_of("ring_bell")))
+        snag = next(s for s in find_snags(self.state) if "ring_bell: the feet hover" in s.text)
+        self.do(snag.mend)
+        live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
+        feet = [live.skeleton.index[n] for n in ("leftToes", "rightToes")]
+        self.close(joints_at(live)[:, feet, 1].min(), 0.018, 0.012)
+
+    def test_junk_is_taken_out(self):
+        snag = next(s for s in find_snags(self.state) if "holds only 1" in s.text)
+        self.do(snag.mend)
+        self.assertNotIn("loft_take_000", [e.name for e in self.state.entries])
+
+    def test_wrong_order(self):
+        self.do(do.TieBones("left upper arm", ("quay:L_Radius",), ("leftUpperArm",)))
+        self.do(do.TieBones("left forearm", ("quay:L_Humerus",), ("leftLowerArm",)))
+        self.assertTrue(any("wrong order" in t for t in self.texts()))
+
+    def test_guesses(self):
+        self.do(do.Choose(self.id_of("Puffin"), as_rig=True))
+        self.assertTrue(any("hips is a guess" in t for t in self.texts()))
+
+    def test_every_snag_says_what_and_how(self):
+        self.do(do.Untie("hips"))
+        for snag in find_snags(self.state):
+            self.assertTrue(snag.text.endswith(".") and snag.remedy.endswith("."))
+            self.assertEqual(snag.mend is not None, bool(snag.mend_label))
+
+    def test_route(self):
+        states = route_states(State(), [])
+        self.assertEqual(set(states.values()), {"untouched"})
+        self.do(do.Untie("head"))
+        states = route_states(self.state, find_snags(self.state))
+        self.assertEqual((states["gather"], states["string"], states["stance"], states["transfer"], states["deliver"]),
+                         ("snags", "snags", "fine", "untouched", "untouched"))
+
+    def test_nothing_open(self):
+        self.assertEqual(find_snags(State()), [])
+        self.assertEqual(find_snags(replace(self.state, source=None, rig=None))[0].step, "gather")

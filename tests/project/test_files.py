@@ -1,0 +1,228 @@
+"""Project and stringing files, and work that outlives a crash."""
+
+import json
+import subprocess
+import sys
+import zipfile
+from dataclasses import replace
+
+import numpy as np
+
+from tests.support import Case, joints_at, show_state
+from young_marionette.core import rotations as rot
+from young_marionette.core.errors import InputError
+from young_marionette.project import commands as do
+from young_marionette.project import delivery, storage, stringing
+from young_marionette.project.document import Document
+from young_marionette.project.pairing import bake, pair
+from young_marionette.project.recovery import Recovery
+
+
+def small_state():
+    """The show's state with two clips and a rig only, edited a little."""
+    state = show_state()
+    keep = [e for e in state.entries if e.name in ("light_lamp", "haul_rope", "Heron")]
+    document = Document(replace(state, entries=tuple(keep)))
+    for command in (do.TieBones("neck", ("quay:Head",), ("neck",)), do.TurnBone("leftUpperArm", (0.1, 0.2, 0.3)), do.SetTransfer((("stride", 0.9),)),
+                    do.Correct(keep[0].id, (("scale", 0.02),)), do.Bake(frames=(0, 20)), do.KeepStringing("kept")):
+        document.do(command)
+    return document.state
+
+
+class Projects(Case):
+    def setUp(self):
+        self.state = small_state()
+        self.path = self.folder / "a.marionette"
+        storage.save(self.path, self.state)
+
+    def test_all_comes_back(self):
+        again = storage.load(self.path)
+        self.assertEqual((again.name, again.source, again.rig), (self.state.name, self.state.source, self.state.rig))
+        for a, b in zip(self.state.entries, again.entries, strict=True):
+            self.assertEqual((a.id, a.role, a.name, a.path, a.format, a.layout, a.correction, a.notes, a.made_from, a.family),
+                             (b.id, b.role, b.name, b.path, b.format, b.layout, b.correction, b.notes, b.made_from, b.family))
+            self.close(joints_at(a.placed_clip), joints_at(b.placed_clip), 0)
+        self.assertEqual(again.pairing.strings, self.state.pairing.strings)
+        self.same_turn(again.pairing.stance.target, self.state.pairing.stance.target)
+        self.assertEqual((again.pairing.settings, again.pairing.matched), (self.state.pairing.settings, False))
+        self.assertEqual(again.stringings, self.state.stringings)
+        clip = self.state.source_entry.placed_clip
+        self.close(joints_at(again.pairing.transfer.run(clip)), joints_at(self.state.pairing.transfer.run(clip)), 1e-9)
+
+    def test_saving_again_gives_the_same(self):
+        again = storage.load(self.path)
+        other = self.folder / "b.marionette"
+        storage.save(other, again)
+        with zipfile.ZipFile(self.path) as a, zipfile.ZipFile(other) as b:
+            one, two = (json.loads(z.read("project.json")) for z in (a, b))
+        for side in (one, two):
+            for pairing in side["pairings"]:
+                pairing["stringing"]["source"]["pose"] = pairing["stringing"]["target"]["pose"] = None
+        self.assertEqual(one, two)
+
+    def test_cut_off_anywhere(self):
+        data = self.path.read_bytes()
+        bad = self.folder / "bad.marionette"
+        for n in [0, 1, 10, *np.random.default_rng(0).integers(0, len(data), 40).tolist()]:
+            bad.write_bytes(data[:n])
+            self.refuses(lambda: storage.load(bad), "bad.marionette")
+
+    def test_changed_bytes(self):
+        data, rng, bad = self.path.read_bytes(), np.random.default_rng(1), self.folder / "bad.marionette"
+        for _ in range(60):
+            mutant = bytearray(data)
+            mutant[int(rng.integers(0, len(mutant)))] ^= int(rng.integers(1, 256))
+            bad.write_bytes(mutant)
+            try:
+                storage.load(bad)
+            except InputError as error:
+                self.assertNotIn("\n", str(error))
+
+    def rewritten(self, change):
+        """The project with its JSON changed."""
+        bad = self.folder / "changed.marionette"
+        with zipfile.ZipFile(self.path) as old, zipfile.ZipFile(bad, "w") as new:
+            for name in old.namelist():
+                data = old.read(name)
+                if name == "project.json":
+                    tree = json.loads(data)
+                    change(tree)
+                    data = json.dumps(tree)
+                new.writestr(name, data)
+        return bad
+
+    def test_what_is_wrong_is_said(self):
+        def put(**values):
+            return lambda tree: tree.update(values)
+        for change, word in ((put(version=99), "newer version"), (put(format="x"), "no project"), (put(entries=5), "entries"), (put(extra=1), "extra"),
+                             (lambda t: t["entries"][0].update(id="../../etc"), "id"), (lambda t: t["entries"][0].update(rate=-1), "rate"),
+                             (lambda t: t["entries"][0]["joints"].pop(), "damaged"), (lambda t: t["entries"][0].update(id="abc"), "missing"),
+                             (lambda t: t["entries"].append(t["entries"][0]), "twice"), (lambda t: t["entries"][0]["layout_names"].pop(), "damaged")):
+            self.refuses(lambda c=change: storage.load(self.rewritten(c)), word)
+
+    def test_not_a_project(self):
+        for name, data in (("x.marionette", b"hello"), ("y.marionette", b"")):
+            path = self.folder / name
+            path.write_bytes(data)
+            self.refuses(lambda p=path: storage.load(p), "no project")
+        with zipfile.ZipFile(self.folder / "z.marionette", "w") as z:
+            z.writestr("other", "x")
+        self.refuses(lambda: storage.load(self.folder / "z.marionette"), "no project")
+
+    def test_a_failed_save_keeps_the_old_file(self):
+        before = self.path.read_bytes()
+        self.refuses(lambda: storage.save(self.folder / "none" / "a.marionette", self.state), "no folder")
+        self.assertEqual(self.path.read_bytes(), before)
+
+
+class Stringings(Case):
+    def setUp(self):
+        state = show_state()
+        self.by_name = {e.name: e for e in state.entries}
+        self.source, self.rig = self.by_name["light_lamp"], self.by_name["Heron"]
+        self.pairing = pair(self.source, self.rig)
+        self.path = self.folder / "a.stringing"
+        stringing.save(self.path, stringing.to_file(self.pairing, self.source, self.rig, "quay to Heron"))
+
+    def test_it_gives_the_same_motion(self):
+        again = stringing.from_file(stringing.load(self.path), self.source, self.rig)
+        self.assertEqual(again.strings, self.pairing.strings)
+        self.close(joints_at(bake(again, self.source)), joints_at(bake(self.pairing, self.source)), 1e-9)
+
+    def test_it_serves_the_family_in_any_dress(self):
+        file = stringing.load(self.path)
+        for name in ("carry_bucket", "haul_rope", "walk_the_wall"):
+            other = self.by_name[name]
+            again = stringing.from_file(file, other, self.rig)
+            fresh = pair(other, self.rig)
+            self.close(joints_at(bake(again, other)), joints_at(bake(fresh, other)), 1e-5, name)
+
+    def test_it_is_readable(self):
+        tree = json.loads(self.path.read_text())
+        self.assertEqual((tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 1, "quay to Heron"))
+        self.assertEqual(tree["strings"][0]["part"], "hips")
+        self.assertTrue(tree["target"]["joints"][0]["offset"])
+
+    def test_another_skeleton_is_told_apart(self):
+        self.refuses(lambda: stringing.from_file(stringing.load(self.path), self.by_name["sweep_quay"], self.rig), "another skeleton", "source")
+        self.refuses(lambda: stringing.from_file(stringing.load(self.path), self.source, self.by_name["Gull"]), "another skeleton", "rig")
+
+    def test_stance_by_hand_is_kept(self):
+        turned = replace(self.pairing, stance=replace(self.pairing.stance, target=rot.multiply(self.pairing.stance.target, rot.from_vector(np.array([0.1, 0, 0])))), matched=False)
+        again = stringing.from_file(stringing.to_file(turned, self.source, self.rig), self.source, self.rig)
+        self.same_turn(again.stance.target, turned.stance.target)
+        self.assertFalse(again.matched)
+
+    def test_broken_files(self):
+        text = self.path.read_text()
+        tree = json.loads(text)
+        cases = {"cut": text[: len(text) // 2], "empty": "", "list": "[]", "deep": "[" * 100_000, "newer": json.dumps({**tree, "version": 7}),
+                 "other": json.dumps({**tree, "format": "x"}), "infinite": text.replace('"stride": 1.0', '"stride": Infinity'),
+                 "zero turn": json.dumps({**tree, "target": {**tree["target"], "pose": {"head": [0, 0, 0, 0]}}}),
+                 "no bones": json.dumps({**tree, "strings": [{**tree["strings"][0], "source": []}]}), "text": text.replace('"certainty": 0.99', '"certainty": "much"')}
+        for what, data in cases.items():
+            bad = self.folder / "bad.stringing"
+            bad.write_text(data)
+            with self.subTest(what):
+                self.refuses(lambda b=bad: stringing.load(b), "bad.stringing")
+
+    def test_nothing_is_overwritten(self):
+        self.refuses(lambda: stringing.save(self.path, stringing.load(self.path)), "exists already")
+
+
+class Deliveries(Case):
+    def test_results_never_replace_what_they_are_made_from(self):
+        state = show_state()
+        for path in (state.source_entry.path, state.rig_entry.path):
+            self.refuses(lambda p=path: delivery.retarget(state.source_entry, state.rig_entry, state.pairing, p, overwrite=True), "read")
+
+    def test_delivered_file_is_the_rigs(self):
+        from young_marionette.formats import read
+        state = show_state()
+        rig = next(e for e in state.entries if e.name == "Gull")
+        out = self.folder / "x.bvh"
+        delivery.retarget(state.source_entry, rig, pair(state.source_entry, rig), out)
+        file = read(out)
+        self.assertEqual(file.skeleton.names, rig.skeleton.names)
+        self.close(file.skeleton.offsets, rig.skeleton.offsets, 0)
+        self.close(file.clips[0].seconds, state.source_entry.clip.seconds, 1e-9)
+
+
+class Recoveries(Case):
+    def opened(self):
+        """A session of recovery that is closed after the test."""
+        recovery = Recovery(self.folder)
+        self.addCleanup(recovery.close)
+        return recovery
+
+    def test_a_living_session_is_not_offered(self):
+        first, second = Recovery(self.folder), Recovery(self.folder)
+        first.keep(small_state(), None)
+        self.assertEqual(second.found(), [])
+        first.close()
+        self.assertEqual([k.name for k in second.found()], ["Quillmouth"])
+        self.assertEqual(len(second.restore(second.found()[0]).entries), 4)
+        second.discard(second.found()[0])
+        self.assertEqual(second.found(), [])
+        second.close()
+
+    def test_a_killed_process_leaves_its_work(self):
+        code = (f"import sys; sys.path.insert(0, {sys.path[0]!r})\nimport os, signal\nfrom tests.project.test_files import small_state\n"
+                f"from young_marionette.project.recovery import Recovery\nRecovery({str(self.folder)!r}).keep(small_state(), '/x/y.marionette')\n"
+                "os.kill(os.getpid(), signal.SIGKILL)")
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, cwd=".")
+        self.assertEqual(done.returncode, -9, done.stderr.decode())
+        found = self.opened().found()
+        self.assertEqual([(k.name, k.path) for k in found], [("Quillmouth", "/x/y.marionette")])
+
+    def test_broken_notes_are_passed_over(self):
+        for name, text in (("a.json", "{"), ("b.json", "{}"), ("c.json", '{"name": "x", "when": 1}')):
+            (self.folder / name).write_text(text)
+        self.assertEqual(self.opened().found(), [])
+
+    def test_cleared_when_saved(self):
+        recovery = Recovery(self.folder)
+        recovery.keep(small_state(), None)
+        recovery.clear()
+        recovery.close()
+        self.assertEqual(self.opened().found(), [])

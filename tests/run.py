@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import tempfile
@@ -33,21 +34,37 @@ class Result(unittest.TextTestResult):
 
 
 def start_screen():
-    """An Xvfb of our own on a free number (process or None); sets DISPLAY."""
+    """An Xvfb of our own on a number of our own (process or None); sets DISPLAY."""
     if not shutil.which("Xvfb"):
         return None
-    read, write = os.pipe()
-    screen = subprocess.Popen(["Xvfb", "-displayfd", str(write), "-screen", "0", "2600x1500x24", "-nolisten", "tcp"],
-                              pass_fds=[write], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    os.close(write)
-    number = os.read(read, 16).decode().strip()
-    os.close(read)
-    if not number:
+    # Not the first free number: a server that is just ending still takes its socket away with it.
+    for number in (200 + os.getpid() % 700, 901 + os.getpid() % 90):
+        if Path(f"/tmp/.X{number}-lock").exists():
+            continue
+        screen = subprocess.Popen(["Xvfb", f":{number}", "-screen", "0", "2600x1500x24", "-nolisten", "tcp", "-noreset"],
+                                  stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        if _answers(f"/tmp/.X11-unix/X{number}"):
+            break
         screen.terminate()
+        screen.wait()
+    else:
         return None
     os.environ["DISPLAY"], os.environ["QT_QPA_PLATFORM"] = f":{number}", "xcb"
     os.environ.pop("WAYLAND_DISPLAY", None)
     return screen
+
+
+def _answers(place, seconds=15):
+    """Whether a server takes connections at its socket; it may tell its number some time before it does."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        with socket.socket(socket.AF_UNIX) as probe:
+            try:
+                probe.connect(place)
+                return True
+            except OSError:
+                time.sleep(0.05)
+    return False
 
 
 def main(names):

@@ -162,7 +162,7 @@ class Session(QObject):
         """Start, stop, or with None change over."""
         self.playing = not self.playing if on is None else on
         if self.playing:
-            if self.frame >= self.range[1]:
+            if not self.range[0] <= self.frame < self.range[1]:
                 self._second = self.range[0] / self.rate
             self._mark_start()
             self._tick.start()

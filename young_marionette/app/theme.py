@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QFont, QPalette, QPen
 
 NIGHT = {
     "deep": "#0f151e", "base": "#141b26", "raised": "#1d2735", "lifted": "#273446", "line": "#33425a",
-    "text": "#f2ead9", "quiet": "#a9b0b8", "brass": "#e8c566", "performer": "#2f9fc4", "marionette": "#e2683a",
+    "text": "#f2ead9", "quiet": "#a9b0b8", "brass": "#e8c566", "performer": "#2f9fc4", "marionette": "#de5f38",
     "baked": "#e9e2ff", "alarm": "#f08a7a",
 }
 SPACE = 8

@@ -378,11 +378,10 @@ class Window(QMainWindow):
 
     def open_project(self, path, asked=True):
         """Open a project in place of the present one."""
-        if asked and not self._may_leave():
-            return
-
         def load():
             state = storage.load(path)
+            if asked and not self._may_leave():
+                return
             self.session.document.open(state, Path(path))
             settings.put("last/project", str(path))
             self.recovery.clear()

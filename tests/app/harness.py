@@ -1,0 +1,114 @@
+"""A real window for tests: opened on the show, driven by mouse and keys, closed afterwards."""
+
+from __future__ import annotations
+
+import time
+from functools import lru_cache
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from tests.support import Case, show_state
+from young_marionette.app.main import make_app
+from young_marionette.app.stage.view import make_renderer
+
+
+@lru_cache(maxsize=1)
+def application():
+    """The one application."""
+    return make_app()
+
+
+@lru_cache(maxsize=1)
+def renderer():
+    """The one renderer: contexts are dear."""
+    application()
+    return make_renderer()
+
+
+class WindowCase(Case):
+    """A test with a window. ``opened`` false: nothing is open in it."""
+
+    opened, size = True, (1280, 800)
+
+    def setUp(self):
+        from young_marionette.app.window import Window
+        application()
+        self.recovery_folder = self.folder / "recovery"
+        self.window = Window(self.recovery_folder, renderer())
+        self.window.resize(*self.size)
+        self.window.show()
+        # Keys go to the active window only, and there is no window manager to make it so.
+        self.window.activateWindow()
+        self.until(self.window.isActiveWindow)
+        self.window.stage.setFocus()
+        if self.opened:
+            self.window.session.document.open(show_state(), self.folder / "show.marionette")
+        self.spin(0.05)
+        self.addCleanup(self.close)
+
+    def close(self, *args, **kwargs):
+        """Arrays agree (with arguments), or end the window (without)."""
+        if args:
+            super().close(*args, **kwargs)
+        elif self.window is not None:
+            self.window.session.document.mark_saved(None)
+            self.window.close()
+            self.window.deleteLater()
+            self.window = None
+            QApplication.processEvents()
+
+    @property
+    def session(self):
+        return self.window.session
+
+    @property
+    def state(self):
+        return self.session.state
+
+    def desk(self, step):
+        """Open a step and give its desk."""
+        self.session.go(step)
+        self.spin()
+        return self.window.desks[step]
+
+    def spin(self, seconds=0.02):
+        """Let the window live for a while."""
+        end = time.monotonic() + seconds
+        while True:
+            QApplication.processEvents()
+            if time.monotonic() >= end:
+                return
+            time.sleep(0.002)
+
+    def until(self, true, seconds=10.0):
+        """Wait until something holds."""
+        end = time.monotonic() + seconds
+        while not true():
+            self.assertLess(time.monotonic(), end, "waited in vain")
+            self.spin(0.01)
+
+    def key(self, key, modifiers=Qt.KeyboardModifier.NoModifier, widget=None):
+        QTest.keyClick(widget or self.window, key, modifiers)
+        self.spin()
+
+    def click(self, widget, point=None):
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point or widget.rect().center())
+        self.spin()
+
+    def drag(self, widget, start, end, button=Qt.MouseButton.LeftButton):
+        """Press, move over some places, and release."""
+        start, end = (p.toPoint() if isinstance(p, QPointF) else p for p in (start, end))
+        QTest.mousePress(widget, button, Qt.KeyboardModifier.NoModifier, start)
+        for share in (0.2, 0.5, 0.8, 1.0):
+            QTest.mouseMove(widget, QPoint(int(start.x() + (end.x() - start.x()) * share), int(start.y() + (end.y() - start.y()) * share)))
+            self.spin(0.005)
+        QTest.mouseRelease(widget, button, Qt.KeyboardModifier.NoModifier, end)
+        self.spin()
+
+    def strings(self):
+        return {s.part: s for s in self.state.pairing.strings}
+
+    def id_of(self, name):
+        return next(e.id for e in self.state.entries if e.name == name)

@@ -1,0 +1,393 @@
+"""Single views: stage, board, library, desks, numbers, and the look of all of it."""
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
+
+from tests.app.harness import WindowCase, application
+from tests.support import Case, show_state
+from young_marionette.app import theme
+from young_marionette.app.stage.camera import Pose, project
+from young_marionette.app.stage.painter import PainterRenderer
+from young_marionette.app.stage.view import make_renderer
+from young_marionette.project import commands as do
+from young_marionette.project.snags import STEPS
+
+
+def pixels(image):
+    """A picture's colours ``(height, width, 3)``."""
+    image = image.convertToFormat(image.Format.Format_RGB888)
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, :image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
+
+
+def near(picture, name, within=70):
+    """Where a picture has about a theme colour, whatever its brightness."""
+    want = np.array(theme.colour(name).getRgb()[:3], float)
+    flat = picture / np.maximum(picture.max(-1, keepdims=True), 1) * want.max()
+    return (np.abs(flat - want).sum(-1) < within) & (picture.max(-1) > 60)
+
+
+class Stage(WindowCase):
+    def draw(self, renderer=None):
+        stage = self.window.stage
+        return pixels((renderer or stage.renderer).draw((500, 400), stage.camera.pose, stage.figures))
+
+    def test_both_figures_are_seen_apart(self):
+        self.window.stage.frame(glide=False)
+        for renderer in (None, PainterRenderer()):
+            picture = self.draw(renderer)
+            columns = {n: np.flatnonzero(near(picture, n).sum(0) > 2) for n in ("performer", "marionette")}
+            self.assertTrue(all(len(c) > 8 for c in columns.values()))
+            self.assertLess(np.median(columns["performer"]), np.median(columns["marionette"]) - 40)
+
+    def test_the_picture_follows_the_frame(self):
+        before = self.draw()
+        self.session.seek(95)
+        self.assertGreater(np.abs(self.draw() - before).max(), 60)
+
+    def test_a_changed_string_shows_at_once(self):
+        self.session.seek(95)
+        before = self.window.stage.figures[1].positions.copy()
+        self.session.do(do.Untie("left forearm"))
+        self.assertGreater(np.abs(self.window.stage.figures[1].positions - before).max(), 0.02)
+
+    def test_projection_puts_things_where_they_are(self):
+        pose = Pose((0, 1, 0), 0.0, 0.0, 4.0)
+        places, depth = project(pose.matrix(1.25), np.array([[0, 1, 0], [0.5, 1, 0], [0, 1.5, 0], [0, 1, 1]]), 500, 400)
+        self.close(places[0], [250, 200], 1e-6)
+        self.assertTrue(places[1, 0] > 260 and places[2, 1] < 190)
+        self.close(depth, [4, 4, 4, 3], 1e-9)
+
+    def test_bones_are_picked_where_they_are_drawn(self):
+        stage = self.window.stage
+        stage.frame(glide=False)
+        self.spin()
+        for kind, part in (("performer", "left shin"), ("marionette", "right forearm")):
+            figure = next(f for f in stage.figures if f.kind == kind)
+            entry = self.state.source_entry if kind == "performer" else self.state.rig_entry
+            joint = entry.figure.body.parts[part][0]
+            starts, ends = figure.segments()
+            bone = int(np.flatnonzero(figure.bones.start == joint)[0])
+            place, _ = project(stage._matrix(), ((starts + ends) / 2)[bone][None], stage.width(), stage.height())
+            self.click(stage, QPointF(*place[0]).toPoint())
+            self.assertEqual(self.session.part, part)
+
+    def test_camera_by_mouse(self):
+        stage = self.window.stage
+        before = stage.camera.pose
+        self.drag(stage, QPoint(300, 300), QPoint(400, 340))
+        self.assertNotEqual(stage.camera.pose.yaw, before.yaw)
+        self.drag(stage, QPoint(300, 300), QPoint(340, 340), Qt.MouseButton.RightButton)
+        self.assertNotEqual(stage.camera.pose.target, before.target)
+
+    def test_arrangements(self):
+        kinds = {}
+        for name in ("beside", "over", "performer", "marionette"):
+            self.session.arrange(name)
+            kinds[name] = [(f.kind, float(f.shift[0])) for f in self.window.stage.figures]
+        self.assertEqual([k for k, _ in kinds["performer"]], ["performer"])
+        self.assertEqual(kinds["over"], [("performer", 0.0), ("marionette", 0.0)])
+        self.assertLess(kinds["beside"][0][1], kinds["beside"][1][1])
+        seen = []
+        for _ in range(4):
+            self.key(Qt.Key.Key_V)
+            seen.append(self.session.arrangement)
+        self.assertEqual(seen, ["beside", "over", "performer", "marionette"])
+
+    def test_views_follow_and_trails(self):
+        stage = self.window.stage
+        for _ in range(3):
+            self.key(Qt.Key.Key_C)
+            self.spin(0.35)
+        self.assertGreater(stage.camera.pose.pitch, 1.5)
+        self.key(Qt.Key.Key_H)
+        self.session.do(do.Choose(self.id_of("carry_bucket")))
+        self.session.seek(0)
+        start = np.array(stage.camera.pose.target)
+        self.session.seek(190)
+        self.assertGreater(np.linalg.norm(np.array(stage.camera.pose.target) - start), 2)
+        self.key(Qt.Key.Key_T)
+        self.assertEqual(len(stage.lines), 8)
+        self.key(Qt.Key.Key_T)
+        self.key(Qt.Key.Key_H)
+
+    def test_stance_overlays_at_the_hips_and_draws_arcs(self):
+        self.desk("stance")
+        a, b = self.window.stage.figures
+        self.close(a.placed[0], b.placed[0], 1e-9)
+        self.assertFalse(self.window.stage.lines)
+        self.session.do(do.TurnBone("leftUpperArm", (0, 0, 0.6)))
+        self.assertTrue(self.window.stage.lines)
+
+    def test_without_opengl(self):
+        renderer, told = make_renderer(software=True)
+        self.assertIsInstance(renderer, PainterRenderer)
+        self.assertIn("without OpenGL", told)
+
+
+class Board(WindowCase):
+    def test_click_chooses_the_part(self):
+        desk = self.desk("string")
+        self.click(desk.board, desk.board.place("source", "quay:L_Tibia").toPoint())
+        self.assertEqual(self.session.part, "left shin")
+        self.assertEqual(desk.table.rows[desk.view.currentIndex().row()][0], "left shin")
+        self.assertEqual(self.window.stage.figures[0].chosen, (self.state.pairing.source.index["quay:L_Tibia"],))
+
+    def test_every_bone_can_be_hit(self):
+        desk = self.desk("string")
+        for name in self.state.pairing.target.names:
+            self.assertEqual(desk.board.bone_at(desk.board.place("rig", name))[0], "rig")
+
+    def test_dragging_to_nowhere_changes_nothing(self):
+        desk = self.desk("string")
+        before = self.state
+        self.drag(desk.board, desk.board.place("source", "quay:Head"), QPointF(desk.board.width() / 2, desk.board.height() - 4))
+        self.drag(desk.board, desk.board.place("source", "quay:Head"), desk.board.place("source", "quay:L_Foot"))
+        self.assertIs(self.state, before)
+
+    def test_backwards_is_the_same(self):
+        desk = self.desk("string")
+        desk.mirror.setChecked(False)
+        self.drag(desk.board, desk.board.place("rig", "head"), desk.board.place("source", "quay:Neck"))
+        self.assertEqual((self.strings()["head"].source, self.strings()["head"].target), (("quay:Neck",), ("head",)))
+
+    def test_zoom_to_a_hand(self):
+        self.session.do(do.Choose(self.id_of("sweep_quay")))
+        self.session.do(do.Choose(self.id_of("Gull"), as_rig=True))
+        desk = self.desk("string")
+        small = desk.board.place("source", "pointer_1_left") - desk.board.place("source", "pinky_1_left")
+        desk.region.setCurrentText("Left hand")
+        self.spin()
+        large = desk.board.place("source", "pointer_1_left") - desk.board.place("source", "pinky_1_left")
+        self.assertGreater(large.manhattanLength(), 5 * small.manhattanLength())
+        self.drag(desk.board, desk.board.place("source", "pinky_1_left"), desk.board.place("rig", "l_metacarpophalangeal_4"))
+        self.assertEqual(self.strings()["left ring"].source, ("pinky_1_left",))
+
+    def test_table_by_keyboard(self):
+        desk = self.desk("string")
+        row = desk.table.row_of("left foot")
+        desk.view.setCurrentIndex(desk.table.index(row, 1))
+        self.key(Qt.Key.Key_Delete, widget=desk)
+        self.assertNotIn("left foot", self.strings())
+        self.assertEqual(desk.table.data(desk.table.index(row, 1)), "no string")
+        desk.choose_bone(row, 1, "quay:L_Foot")
+        self.assertNotIn("left foot", self.strings())
+        desk.choose_bone(row, 2, "leftFoot")
+        self.assertTrue(self.strings()["left foot"].by_hand)
+        desk.choose_bone(row, 1, "no bone")
+        self.assertNotIn("left foot", self.strings())
+
+    def test_rest_and_all(self):
+        desk = self.desk("string")
+        self.session.do(do.Untie("left foot"))
+        buttons = {b.text(): b for b in desk.findChildren(QPushButton)}
+        self.click(buttons["Tie the rest"])
+        self.assertIn("left foot", self.strings())
+        self.click(buttons["Tie all"])
+        self.assertEqual(len(self.strings()), 20)
+
+
+class Panels(WindowCase):
+    def test_library_groups_and_search(self):
+        model = self.window.library.model
+
+        def texts():
+            return [model.item(i).text() for i in range(model.rowCount())]
+        for heading in ("Rigs", "Clips of quay", "Clips of quay, skeleton 2", "Clips of loft"):
+            self.assertIn(heading, texts())
+        self.window.library.search.setText("rope")
+        self.assertEqual(texts(), ["Clips of quay", "haul_rope"])
+        self.window.library.search.setText("")
+
+    def test_looking_changes_no_work(self):
+        before = self.state
+        library = self.window.library
+        library.select(self.id_of("haul_rope"))
+        library.preview()
+        self.spin(0.1)
+        self.assertEqual([f.name for f in self.window.stage.figures], ["haul_rope"])
+        self.assertTrue(self.session.playing)
+        self.assertIs(self.state, before)
+        self.session.play(False)
+        self.click(self.window.desks["gather"].back)
+        self.assertEqual(len(self.window.stage.figures), 2)
+
+    def test_enter_uses_and_delete_takes_out(self):
+        library = self.window.library
+        library.select(self.id_of("haul_rope"))
+        self.key(Qt.Key.Key_Return, widget=library)
+        self.assertEqual(self.state.source_entry.name, "haul_rope")
+        library.select(self.id_of("Puffin"))
+        self.click(library.use)
+        self.assertEqual(self.state.rig_entry.name, "Puffin")
+        self.key(Qt.Key.Key_Delete, widget=library)
+        self.assertNotIn("Puffin", [e.name for e in self.state.entries])
+
+    def test_baked_clip_stands_beside(self):
+        self.session.do(do.Bake())
+        self.window.library.select(self.session.baked[0].id)
+        self.click(self.window.library.use)
+        self.assertEqual([f.kind for f in self.window.stage.figures], ["performer", "marionette", "baked"])
+        self.close(self.window.stage.figures[2].positions, self.window.stage.figures[1].positions, 1e-6)
+
+    def test_stringing_from_the_library(self):
+        self.window.keep_stringing()
+        self.session.do(do.Untie("head"))
+        self.window.library.select("quay to Heron")
+        self.click(self.window.library.use)
+        self.assertIn("head", self.strings())
+
+    def test_numbers(self):
+        desk = self.desk("transfer")
+        number = desk.height
+        number.setFocus()
+        number.setText("12,5")
+        self.key(Qt.Key.Key_Return, widget=number)
+        self.close(self.state.pairing.settings.height_offset, 0.125)
+        self.key(Qt.Key.Key_Up, widget=number)
+        self.close(self.state.pairing.settings.height_offset, 0.13)
+        number.setText("much")
+        number.editingFinished.emit()
+        self.close(self.state.pairing.settings.height_offset, 0.13)
+        self.drag(number, QPoint(20, 10), QPoint(60, 10))
+        self.close(self.state.pairing.settings.height_offset, 0.18, 0.011)
+        QTest.mouseDClick(number, Qt.MouseButton.LeftButton)
+        self.close(self.state.pairing.settings.height_offset, 0)
+
+    def test_one_drag_is_one_undo_step(self):
+        number = self.desk("transfer").stride
+        self.drag(number, QPoint(20, 10), QPoint(80, 10))
+        self.assertNotEqual(self.state.pairing.settings.stride, 1.0)
+        self.session.undo()
+        self.assertEqual(self.state.pairing.settings.stride, 1.0)
+        self.session.undo()
+        self.assertIs(self.state, show_state())
+
+    def test_stance_mirror_and_reset(self):
+        desk = self.desk("stance")
+        self.session.choose(bone="leftUpperArm")
+        desk.turns[2].edited.emit(-30.0, True)
+        desk.mirror()
+        angles = {limb.part: limb.angle for limb in self.state.pairing.limbs}
+        self.close(angles["left upper arm"], angles["right upper arm"], 0.5)
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Reset bone"))
+        self.close(self.state.pairing.stance.target[self.state.pairing.target.index["leftUpperArm"]], [0, 0, 0, 1], 1e-9)
+
+    def test_adopt_a_frame(self):
+        desk = self.desk("stance")
+        self.session.seek(95)
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Take this frame"))
+        self.assertGreater(np.abs(self.state.pairing.stance.source - self.state.pairing.source.rest).max(), 0.1)
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.5)
+
+    def test_in_place_shows_on_the_stage(self):
+        self.session.do(do.Choose(self.id_of("carry_bucket")))
+        self.session.seek(180)
+        self.assertGreater(self.window.stage.figures[1].positions[0, 2], 1)
+        self.click(self.desk("transfer").in_place, QPoint(8, 10))
+        self.close(self.window.stage.figures[1].positions[0, [0, 2]], 0, 0.05)
+
+    def test_curves_follow_the_playhead(self):
+        self.session.do(do.Bake(fps=60))
+        desk = self.desk("refine")
+        self.session.seek(60)
+        self.close(desk.line.value(), 120)
+        desk.bone.setCurrentText("head")
+        desk.bone.activated.emit(0)
+        x, y = desk._traces["X"].getData()
+        self.assertEqual(len(x), 481)
+        self.assertTrue(np.ptp(y) > 1)
+
+    def test_deliver_says_problems_before_the_start(self):
+        desk = self.desk("deliver")
+        self.assertIn("Nothing is baked", desk.problems.text())
+        self.session.do(do.Bake())
+        desk.folder.setText(str(self.folder / "none"))
+        self.assertIn("no folder", desk.problems.text())
+        desk.folder.setText(str(self.folder))
+        desk.prefix.setText("show_")
+        (self.folder / "show_light_lamp on Heron.bvh").write_text("mine")
+        desk.suffix.setText("")
+        desk.show_state()
+        self.assertIn("exists already", desk.problems.text())
+        desk.overwrite.setChecked(True)
+        self.assertTrue(desk.write.isEnabled())
+        desk.list.item(0).setCheckState(Qt.CheckState.Unchecked)
+        self.assertIn("Nothing is ticked", desk.problems.text())
+
+
+class Look(WindowCase):
+    def unfit(self):
+        """Texts that have less room than they need."""
+        for widget in self.window.findChildren((QLabel)) + self.window.findChildren(QPushButton) + self.window.findChildren(QCheckBox):
+            if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():
+                continue
+            need = widget.minimumSizeHint() if not (isinstance(widget, QLabel) and widget.wordWrap()) else None
+            if need is not None and widget.width() + 1 < need.width():
+                yield f"{widget.text()!r} has {widget.width()} of {need.width()} pixels"
+            if isinstance(widget, QLabel) and widget.wordWrap() and widget.height() + 1 < widget.heightForWidth(widget.width()):
+                yield f"{widget.text()!r} has {widget.height()} of {widget.heightForWidth(widget.width())} pixels in height"
+
+    def test_no_text_is_cut_at_any_size(self):
+        self.session.do(do.Bake())
+        for size in ((1280, 800), (1024, 700), (2560, 1440)):
+            self.window.resize(*size)
+            self.spin(0.05)
+            for step in STEPS:
+                self.desk(step)
+                self.spin(0.05)
+                self.assertEqual(list(self.unfit()), [], f"{step} at {size}")
+                stage = self.window.stage
+                self.assertGreater(stage.width(), 300)
+                self.assertLessEqual(self.window.desk_holder.mapTo(self.window, QPoint(self.window.desk_holder.width(), 0)).x(), self.window.width() + 1)
+
+    def test_controls_have_names(self):
+        for step in STEPS:
+            desk = self.desk(step)
+            for widget in desk.findChildren(QPushButton):
+                self.assertTrue(widget.accessibleName() or widget.text())
+
+    def test_framed_figures_are_in_view(self):
+        for name in ("light_lamp", "row_boat", "climb_ladder"):
+            self.session.do(do.Choose(self.id_of(name)))
+            self.spin(0.4)
+            stage = self.window.stage
+            points = np.concatenate([f.extent for f in stage.figures])
+            places, _ = project(stage._matrix(), points, stage.width(), stage.height())
+            self.assertTrue((places > 0).all() and (places < [stage.width(), stage.height()]).all(), name)
+            self.assertGreater(np.ptp(places[:, 1]), stage.height() * 0.35, name)
+
+
+class Colours(Case):
+    """Contrast and colour blindness, worked out from the theme."""
+
+    BLIND = {"protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+             "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+             "tritan": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]]}
+
+    @staticmethod
+    def linear(name):
+        application()
+        value = np.array(theme.colour(name).getRgbF()[:3])
+        return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
+
+    def lab(self, rgb):
+        xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]) @ np.clip(rgb, 0, 1) / [0.95047, 1, 1.08883]
+        f = np.where(xyz > 0.008856, np.cbrt(xyz), 7.787 * xyz + 16 / 116)
+        return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+    def test_text_on_every_surface(self):
+        for text in ("text", "quiet", "brass", "alarm"):
+            for surface in ("deep", "base", "raised", "lifted"):
+                a, b = (self.linear(n) @ [0.2126, 0.7152, 0.0722] + 0.05 for n in (text, surface))
+                self.assertGreaterEqual(a / b, 4.5, f"{text} on {surface}")
+
+    def test_meanings_are_told_apart_by_all_eyes(self):
+        meanings = ("performer", "marionette", "baked", "brass")
+        for kind, matrix in {"full": np.eye(3), **self.BLIND}.items():
+            for i, a in enumerate(meanings):
+                for b in meanings[i + 1:]:
+                    apart = np.linalg.norm(self.lab(np.array(matrix) @ self.linear(a)) - self.lab(np.array(matrix) @ self.linear(b)))
+                    self.assertGreaterEqual(apart, 20, f"{a} and {b} to {kind}")

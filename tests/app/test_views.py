@@ -391,3 +391,15 @@ class Colours(Case):
                 for b in meanings[i + 1:]:
                     apart = np.linalg.norm(self.lab(np.array(matrix) @ self.linear(a)) - self.lab(np.array(matrix) @ self.linear(b)))
                     self.assertGreaterEqual(apart, 20, f"{a} and {b} to {kind}")
+
+
+class Binding(Case):
+    def test_qt_calls_keep_their_references(self):
+        """Some builds of the Qt binding lose a reference to None at every call, and crash after some thousand."""
+        import sys
+        application()
+        pen = theme.round_pen(theme.colour("text"), 1.0)
+        before = sys.getrefcount(None)
+        for _ in range(300):
+            pen.setWidthF(2.0)
+        self.assertLess(abs(sys.getrefcount(None) - before), 100)

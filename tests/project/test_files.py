@@ -5,6 +5,7 @@ import subprocess
 import sys
 import zipfile
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
@@ -165,6 +166,10 @@ class Stringings(Case):
             bad.write_text(data)
             with self.subTest(what):
                 self.refuses(lambda b=bad: stringing.load(b), "bad.stringing")
+
+    def test_the_schema_in_the_docs_is_current(self):
+        schema = Path(__file__).resolve().parents[2] / "docs" / "stringing.schema.json"
+        self.assertEqual(json.loads(schema.read_text()), stringing.StringingFile.model_json_schema())
 
     def test_nothing_is_overwritten(self):
         self.refuses(lambda: stringing.save(self.path, stringing.load(self.path)), "exists already")

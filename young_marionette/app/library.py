@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QStyle, QStyledItemDelegate, QTreeView, QVBoxLayout, QWidget
 
@@ -55,7 +55,9 @@ def strip_picture(entry, size, ratio=2.0):
 class _Delegate(QStyledItemDelegate):
     def __init__(self, session):
         super().__init__()
-        self.session, self._strips = session, {}
+        self.session, self._strips, self._waiting = session, {}, []
+        self._draw = QTimer(interval=0)
+        self._draw.timeout.connect(self._draw_next)
 
     def sizeHint(self, _option, index):
         return QSize(120, 30 if index.data(_KIND) == HEADING else 34 if index.data(_KIND) == STRINGING else 50)
@@ -103,8 +105,23 @@ class _Delegate(QStyledItemDelegate):
         if key not in self._strips:
             if len(self._strips) > 600:
                 self._strips.clear()
-            self._strips[key] = strip_picture(entry, size)
+            self._strips[key] = QPixmap(1, 1)
+            self._strips[key].fill(Qt.GlobalColor.transparent)
+            self._waiting.append((key, entry, size))
+            self._draw.start()
         return self._strips[key]
+
+    def _draw_next(self):
+        """One strip at a time, so that a long list never holds up the window."""
+        if not self._waiting:
+            self._draw.stop()
+            return
+        key, entry, size = self._waiting.pop()
+        self._strips[key] = strip_picture(entry, size)
+        self.drawn()
+
+    def drawn(self):
+        """Called when a strip was drawn; the list shows it then."""
 
 
 def _second_line(entry):
@@ -139,7 +156,9 @@ class Library(QWidget):
         self.tree.setIndentation(0)
         self.tree.setMouseTracking(True)
         self.tree.setEditTriggers(QTreeView.EditTrigger.NoEditTriggers)
-        self.tree.setItemDelegate(_Delegate(session))
+        delegate = _Delegate(session)
+        delegate.drawn = self.tree.viewport().update
+        self.tree.setItemDelegate(delegate)
         self.tree.setAccessibleName("Library")
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.tree.customContextMenuRequested.connect(self._menu)

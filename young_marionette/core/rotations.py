@@ -18,10 +18,10 @@ def product_rows(a, b, out=None):
     bx, by, bz, bw = b
     if out is None:
         out = np.empty((4, *np.broadcast_shapes(np.shape(ax), np.shape(bx))))
-    out[0] = aw * bx + ax * bw + ay * bz - az * by
-    out[1] = aw * by - ax * bz + ay * bw + az * bx
-    out[2] = aw * bz + ax * by - ay * bx + az * bw
-    out[3] = aw * bw - ax * bx - ay * by - az * bz
+    out[0][...] = aw * bx + ax * bw + ay * bz - az * by
+    out[1][...] = aw * by - ax * bz + ay * bw + az * bx
+    out[2][...] = aw * bz + ax * by - ay * bx + az * bw
+    out[3][...] = aw * bw - ax * bx - ay * by - az * bz
     return out
 
 
@@ -32,22 +32,31 @@ def rotate_rows(q, v, out=None):
     tx, ty, tz = 2 * (y * vz - z * vy), 2 * (z * vx - x * vz), 2 * (x * vy - y * vx)
     if out is None:
         out = np.empty((3, *np.shape(tx)))
-    out[0] = vx + w * tx + y * tz - z * ty
-    out[1] = vy + w * ty + z * tx - x * tz
-    out[2] = vz + w * tz + x * ty - y * tx
+    out[0][...] = vx + w * tx + y * tz - z * ty
+    out[1][...] = vy + w * ty + z * tx - x * tz
+    out[2][...] = vz + w * tz + x * ty - y * tx
     return out
 
 
 def multiply(a, b):
     """Hamilton product of ``(..., 4)`` arrays: the rotation that does ``b`` first, then ``a``."""
-    return np.moveaxis(product_rows(np.moveaxis(np.asarray(a, float), -1, 0),
-                                    np.moveaxis(np.asarray(b, float), -1, 0)), 0, -1)
+    a, b = np.asarray(a, float), np.asarray(b, float)
+    out = np.empty((*np.broadcast_shapes(a.shape[:-1], b.shape[:-1]), 4))
+    product_rows(_parts(a), _parts(b), _parts(out))
+    return out
+
+
+def _parts(array):
+    """Views of the components along the last axis."""
+    return [array[..., i] for i in range(array.shape[-1])]
 
 
 def rotate(q, v):
     """Rotate vectors ``(..., 3)`` by quaternions ``(..., 4)``."""
-    return np.moveaxis(rotate_rows(np.moveaxis(np.asarray(q, float), -1, 0),
-                                   np.moveaxis(np.asarray(v, float), -1, 0)), 0, -1)
+    q, v = np.asarray(q, float), np.asarray(v, float)
+    out = np.empty((*np.broadcast_shapes(q.shape[:-1], v.shape[:-1]), 3))
+    rotate_rows(_parts(q), _parts(v), _parts(out))
+    return out
 
 
 def conjugate(q):
@@ -101,8 +110,11 @@ def angle_between(u, v):
 def between(u, v):
     """The smallest turn that brings direction ``u`` onto ``v`` (``(..., 3)`` each)."""
     u, v = np.broadcast_arrays(normalise(u), normalise(v))
-    dot = np.sum(u * v, -1, keepdims=True)
-    q = np.concatenate([np.cross(u, v), 1 + dot], -1)
+    (ux, uy, uz), (vx, vy, vz) = _parts(u), _parts(v)
+    dot = (ux * vx + uy * vy + uz * vz)[..., None]
+    q = np.stack([uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx, 1 + dot[..., 0]], -1)
+    if (dot >= -1 + 1e-12).all():
+        return normalise(q)
     # Opposite directions have no smallest turn: take half a turn about any axis across.
     spare = np.where(np.abs(u[..., :1]) < 0.9, AXES["X"], AXES["Y"])
     half = np.concatenate([normalise(np.cross(u, spare)), np.zeros_like(dot)], -1)

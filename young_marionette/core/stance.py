@@ -98,13 +98,13 @@ def match(strings, source, target, source_pose=None):
     else:
         wanted = _limb_fits(strings, source, target, here, there)
     # turned[j]: how far joint j has been turned in the world, away from the rest pose
-    turned, pose = np.tile(rot.IDENTITY, (len(target), 1)), target.rest.copy()
+    turned = np.tile(rot.IDENTITY, (len(target), 1))
     for joint, parent in enumerate(target.parents):
         over = turned[parent] if parent >= 0 else rot.IDENTITY
         turned[joint] = wanted[joint](over) if joint in wanted else over
-        above = rot.multiply(over, rest_turns[parent]) if parent >= 0 else rot.IDENTITY
-        pose[joint] = rot.multiply(rot.conjugate(above), rot.multiply(turned[joint], rest_turns[joint]))
-    return Stance(source_pose, pose)
+    world = rot.multiply(turned, rest_turns)
+    above = np.where(target.parents[:, None] >= 0, world[target.parents], rot.IDENTITY)
+    return Stance(source_pose, rot.multiply(rot.conjugate(above), world))
 
 
 def _whole_fit(here, there, pairs, joint, below):

@@ -54,7 +54,7 @@ class AddEntries:
         for entry in self.entries:
             name = free_name(entry.name, taken)
             taken.add(name)
-            added.append(replace(entry, name=name))
+            added.append(entry.told_anew(name=name))
         state = replace(state, entries=(*state.entries, *added))
         if state.source is None:
             state = replace(state, source=next((e.id for e in added if e.role == CLIP), None))
@@ -103,7 +103,7 @@ class SetRole:
     label: str = "change what an entry is used as"
 
     def run(self, state):
-        return state.with_entry(replace(state.entry(self.entry), role=self.role))
+        return state.with_entry(state.entry(self.entry).told_anew(role=self.role))
 
 
 @dataclass(frozen=True)
@@ -121,7 +121,7 @@ class Rename:
         if self.entry is None:
             return replace(state, name=name)
         old = state.entry(self.entry)
-        return state.with_entry(replace(old, name=free_name(name, {e.name for e in state.entries} - {old.name})))
+        return state.with_entry(old.told_anew(name=free_name(name, {e.name for e in state.entries} - {old.name})))
 
 
 @dataclass(frozen=True)

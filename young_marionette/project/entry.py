@@ -105,6 +105,14 @@ class Entry:
         """The entry with corrections of the guesses (see Correction)."""
         return replace(self, correction=replace(self.correction, **changes))
 
+    def told_anew(self, **changes):
+        """The entry with another name or role; what was worked out of its data stays worked out."""
+        new = replace(self, **changes)
+        for worked_out in ("_key", "placed_clip", "motion"):
+            if worked_out in self.__dict__:
+                new.__dict__[worked_out] = self.__dict__[worked_out]
+        return new
+
 
 def entries_of(motion_file, taken=()):
     """The entries of a file as read. One that holds no more than two frames is taken for a rig."""

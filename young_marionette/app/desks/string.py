@@ -85,7 +85,7 @@ class StringTable(QAbstractTableModel):
 
 
 def _run(names):
-    return names[0] if len(names) == 1 else f"{len(names)}: {names[0]} to {names[-1]}"
+    return names[0] if len(names) == 1 else f"{names[0]} + {len(names) - 1}"
 
 
 class BoneChooser(QStyledItemDelegate):
@@ -138,6 +138,7 @@ class StringDesk(Desk):
         self.view.setItemDelegate(BoneChooser(self))
         self.view.verticalHeader().hide()
         self.view.verticalHeader().setDefaultSectionSize(27)
+        self.view.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.view.setShowGrid(False)
         self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)

@@ -137,14 +137,14 @@ class StageView(QWidget):
     def _paint_captions(self, painter):
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
-        taken = []
+        taken, feet = [], []
         for figure in self.figures:
-            if figure.ghost:
-                continue
             points, depth = project(self._matrix(), figure.extent, self.width(), self.height())
-            if depth.min() < 0.05:
-                continue
-            place = np.array([[points[:, 0].mean(), points[:, 1].max()]])
+            if not figure.ghost and depth.min() >= 0.05:
+                feet.append((figure, points[:, 0].mean(), points[:, 1].max()))
+        for figure, middle, _low in feet:
+            # Under all figures that stand in this one's way, so that no caption lies on another's feet.
+            place = np.array([[middle, max(low for _, x, low in feet if abs(x - middle) < 90)]])
             width = metrics.horizontalAdvance(figure.name) + 30
             x = min(max(place[0, 0] - width / 2, 8), max(self.width() - width - 8, 8))
             box = QRectF(x, min(place[0, 1] + 8, self.height() - 32), width, 22)

@@ -1,0 +1,1 @@
+"""Speed as ratios against a floor measured in the same run. ``./run bench [WORD ...]`` runs those whose name holds a word."""

@@ -1,0 +1,73 @@
+"""The forward pass, the transfer, and one change shown: 10,000 frames of 63 joints."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from young_marionette.core import rotations as rot
+from young_marionette.core.body.reading import read_body
+from young_marionette.core.kinematics import forward, world_rotation_rows
+from young_marionette.core.skeleton import Clip, as_rows
+from young_marionette.core.stance import match
+from young_marionette.core.transfer import Transfer
+from young_marionette.core.tying import tie
+from young_marionette.demo.figures import Build, make_figure
+
+from .measure import best, plain, row
+
+FRAMES = 10_000
+
+
+def clip():
+    """A long clip on a skeleton with fingers, helpers and a root."""
+    s = make_figure(Build(fingers=True, twist=True, root=True, spine=4, neck=2))
+    rng = np.random.default_rng(0)
+    return Clip("long", s, 120, rot.from_vector(rng.normal(size=(FRAMES, len(s), 3)) * 0.3), [1], rng.normal(size=(FRAMES, 1, 3)))
+
+
+def _pair(source):
+    rig = make_figure(Build(height=1.95, leg=1.05, arm=0.66, fingers=True, twist=True, root=True))
+    strings = tie(source.skeleton, read_body(source.skeleton), rig, read_body(rig))
+    return rig, strings, match(strings, source.skeleton, rig)
+
+
+def forward_pass():
+    """Against a copy of the same numbers, which is what memory alone costs."""
+    long = clip()
+    took, copy = best(lambda: forward(long), lambda: long.rotations.copy(order="K"))
+    yield row("forward pass", took, copy, None, f"{FRAMES} frames, {len(long.skeleton)} joints; floor: copying the rotations")
+
+
+def transfer():
+    """Against one forward pass."""
+    long = clip()
+    rig, strings, stance = _pair(long)
+    made = Transfer(long.skeleton, rig, strings, stance)
+    took, floor = best(lambda: made.run(long), lambda: forward(long))
+    yield row("transfer", took, floor, 3, f"{len(strings)} strings, {len(rig)} rig joints; floor: one forward pass")
+
+
+def one_change():
+    """A changed string (the stance is matched again) and a changed angle: the frame, and 3,000 frames."""
+    long = clip().cut(0, 2999)
+    rig, strings, stance = _pair(long)
+    one = long.cut(0, 0)
+
+    def string(frames):
+        return lambda: forward(Transfer(long.skeleton, rig, strings, match(strings, long.skeleton, rig)).run(frames))
+
+    def angle(frames):
+        return lambda: forward(Transfer(long.skeleton, rig, strings, replace(stance, target=stance.target.copy())).run(frames))
+    times = best(string(one), angle(one), string(long), angle(long))
+    for what, took, goal in zip(("changed string, one frame", "changed angle, one frame", "changed string, 3,000 frames", "changed angle, 3,000 frames"), times, (0.016, 0.016, 0.1, 0.1)):
+        yield plain(what, took, goal, "without drawing")
+
+
+def reading_a_body():
+    """Reading a body against one forward pass."""
+    long = clip()
+    took, floor = best(lambda: read_body(long.skeleton), lambda: world_rotation_rows(long.skeleton, as_rows(long.rotations)))
+    yield row("reading a body", took, floor, None, f"{len(long.skeleton)} joints, once per skeleton")
+
+
+BENCHMARKS = (forward_pass, transfer, one_change, reading_a_body)

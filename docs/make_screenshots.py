@@ -1,0 +1,89 @@
+"""Make the pictures in docs/screenshots anew, from the demo show: ``.venv/bin/python docs/make_screenshots.py``."""
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+for place in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):
+    os.environ[place] = tempfile.mkdtemp()
+
+from young_marionette.app.main import make_app  # noqa: E402
+from young_marionette.app.window import Window  # noqa: E402
+from young_marionette.demo.example import demo_state  # noqa: E402
+from young_marionette.project import commands as do  # noqa: E402
+
+OUT = Path(__file__).parent / "screenshots"
+
+
+def main():
+    """Walk the route and keep a picture of each main view."""
+    app = make_app()
+    window = Window(tempfile.mkdtemp())
+    window.resize(1280, 800)
+    window.show()
+    folder = Path(tempfile.mkdtemp()) / "quillmouth"
+    session = window.session
+    session.document.open(demo_state(folder), folder / "Quillmouth.marionette")
+    names = {e.name: e.id for e in session.state.entries}
+    OUT.mkdir(exist_ok=True)
+
+    def shot(name, wait=1.0):
+        end = time.monotonic() + wait
+        while time.monotonic() < end:
+            app.processEvents()
+            time.sleep(0.005)
+        window.grab().save(str(OUT / f"{name}.png"))
+    session.seek(95)
+    shot("gather")
+    session.go("string")
+    session.choose(part="left forearm")
+    shot("string")
+    session.do(do.Choose(names["sweep_quay"]))
+    session.do(do.Choose(names["Gull"], as_rig=True))
+    window.desks["string"].region.setCurrentText("Left hand")
+    session.choose(part="left index")
+    session.seek(60)
+    shot("string_hand")
+    window.desks["string"].region.setCurrentText("Body")
+    session.do(do.Choose(names["light_lamp"]))
+    session.do(do.Choose(names["Heron"], as_rig=True))
+    session.go("stance")
+    window.stage.look_from("front")
+    session.do(do.ResetBone())
+    session.choose(part="left upper arm", bone="leftUpperArm")
+    shot("stance")
+    session.do(do.MatchStance())
+    session.do(do.Choose(names["carry_bucket"]))
+    session.do(do.Choose(names["Puffin"], as_rig=True))
+    session.go("transfer")
+    session.seek(100)
+    window.stage.look_from("corner")
+    window.stage.trails.setChecked(True)
+    session.choose()
+    window.stage.frame()
+    shot("transfer")
+    window.stage.trails.setChecked(False)
+    session.do(do.Bake())
+    session.do(do.Choose(names["light_lamp"]))
+    session.do(do.Choose(names["Heron"], as_rig=True))
+    session.do(do.Bake())
+    session.go("refine")
+    session.compare_with(session.baked[-1].id)
+    session.seek(110)
+    shot("refine")
+    session.go("deliver")
+    window.desks["deliver"].folder.setText(str(folder))
+    window.desks["deliver"].suffix.setText("_v1")
+    shot("deliver")
+    session.go("gather")
+    window.snag_panel.toggle()
+    shot("snags")
+    sys.stdout.flush()
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -24,7 +24,8 @@ def main():
     window = Window(tempfile.mkdtemp())
     window.resize(1280, 800)
     window.show()
-    folder = Path(tempfile.mkdtemp()) / "quillmouth"
+    os.environ["HOME"] = tempfile.mkdtemp()     # so that folders are shown as anybody's own
+    folder = Path.home() / "quillmouth"
     session = window.session
     session.document.open(demo_state(folder), folder / "Quillmouth.marionette")
     names = {e.name: e.id for e in session.state.entries}
@@ -75,7 +76,7 @@ def main():
     session.seek(110)
     shot("refine")
     session.go("deliver")
-    window.desks["deliver"].folder.setText(str(folder))
+    window.desks["deliver"].folder.setText("~/quillmouth")
     window.desks["deliver"].suffix.setText("_v1")
     shot("deliver")
     session.go("gather")

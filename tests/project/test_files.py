@@ -70,7 +70,7 @@ class Projects(Case):
 
     def test_changed_bytes(self):
         data, rng, bad = self.path.read_bytes(), np.random.default_rng(1), self.folder / "bad.marionette"
-        for _ in range(60):
+        for _ in range(250):
             mutant = bytearray(data)
             mutant[int(rng.integers(0, len(mutant)))] ^= int(rng.integers(1, 256))
             bad.write_bytes(mutant)

@@ -53,9 +53,9 @@ def strip_picture(entry, size, ratio=2.0):
 
 
 class _Delegate(QStyledItemDelegate):
-    def __init__(self, session):
+    def __init__(self, session, drawn):
         super().__init__()
-        self.session, self._strips, self._waiting = session, {}, []
+        self.session, self.drawn, self._strips, self._waiting = session, drawn, {}, []
         self._draw = QTimer(interval=0)
         self._draw.timeout.connect(self._draw_next)
 
@@ -120,9 +120,6 @@ class _Delegate(QStyledItemDelegate):
         self._strips[key] = strip_picture(entry, size)
         self.drawn()
 
-    def drawn(self):
-        """Called when a strip was drawn; the list shows it then."""
-
 
 def _second_line(entry):
     if entry.role == RIG:
@@ -156,9 +153,7 @@ class Library(QWidget):
         self.tree.setIndentation(0)
         self.tree.setMouseTracking(True)
         self.tree.setEditTriggers(QTreeView.EditTrigger.NoEditTriggers)
-        delegate = _Delegate(session)
-        delegate.drawn = self.tree.viewport().update
-        self.tree.setItemDelegate(delegate)
+        self.tree.setItemDelegate(_Delegate(session, self.tree.viewport().update))
         self.tree.setAccessibleName("Library")
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.tree.customContextMenuRequested.connect(self._menu)

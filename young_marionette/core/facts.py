@@ -172,7 +172,7 @@ def motion_facts(clip, body):
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = low + min(rest_low, 0.0)
-    facts.append(Fact("Floor", f"feet {floor * 100:+.1f} cm", "the lowest feet against height zero"))
+    facts.append(Fact("Floor", f"feet {round(floor * 100, 1) + 0.0:+.1f} cm", "the lowest feet against height zero"))
     if abs(floor) > 0.025:
         oddities.append(Oddity("floor", f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
                                f"{'over' if floor > 0 else 'under'} the floor.",

@@ -6,6 +6,8 @@ component contiguous over the frames, which NumPy handles three to five times as
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 IDENTITY = np.array([0.0, 0.0, 0.0, 1.0])
@@ -38,9 +40,27 @@ def rotate_rows(q, v, out=None):
     return out
 
 
+def product_one(a, b):
+    """Hamilton product of two quaternions in plain floats: for single ones, quicker than arrays."""
+    ax, ay, az, aw = a
+    bx, by, bz, bw = b
+    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
+
+
+def rotate_one(q, v):
+    """Rotate one vector by one quaternion in plain floats."""
+    x, y, z, w = q
+    vx, vy, vz = v
+    tx, ty, tz = 2 * (y * vz - z * vy), 2 * (z * vx - x * vz), 2 * (x * vy - y * vx)
+    return vx + w * tx + y * tz - z * ty, vy + w * ty + z * tx - x * tz, vz + w * tz + x * ty - y * tx
+
+
 def multiply(a, b):
     """Hamilton product of ``(..., 4)`` arrays: the rotation that does ``b`` first, then ``a``."""
     a, b = np.asarray(a, float), np.asarray(b, float)
+    if a.ndim == b.ndim == 1:
+        return np.array(product_one(a.tolist(), b.tolist()))
     out = np.empty((*np.broadcast_shapes(a.shape[:-1], b.shape[:-1]), 4))
     product_rows(_parts(a), _parts(b), _parts(out))
     return out
@@ -54,6 +74,8 @@ def _parts(array):
 def rotate(q, v):
     """Rotate vectors ``(..., 3)`` by quaternions ``(..., 4)``."""
     q, v = np.asarray(q, float), np.asarray(v, float)
+    if q.ndim == v.ndim == 1:
+        return np.array(rotate_one(q.tolist(), v.tolist()))
     out = np.empty((*np.broadcast_shapes(q.shape[:-1], v.shape[:-1]), 3))
     rotate_rows(_parts(q), _parts(v), _parts(out))
     return out
@@ -67,6 +89,9 @@ def conjugate(q):
 def normalise(v):
     """Scale vectors or quaternions along the last axis to length one; zero stays zero."""
     v = np.asarray(v, float)
+    if v.ndim == 1:
+        length = math.sqrt(float(v @ v))
+        return v / length if length > 1e-300 else np.zeros_like(v)
     length = np.linalg.norm(v, axis=-1, keepdims=True)
     return np.divide(v, length, out=np.zeros_like(v), where=length > 1e-300)
 
@@ -109,7 +134,9 @@ def angle_between(u, v):
 
 def between(u, v):
     """The smallest turn that brings direction ``u`` onto ``v`` (``(..., 3)`` each)."""
-    u, v = np.broadcast_arrays(normalise(u), normalise(v))
+    u, v = normalise(u), normalise(v)
+    if u.shape != v.shape:
+        u, v = np.broadcast_arrays(u, v)
     (ux, uy, uz), (vx, vy, vz) = _parts(u), _parts(v)
     dot = (ux * vx + uy * vy + uz * vz)[..., None]
     q = np.stack([uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx, 1 + dot[..., 0]], -1)

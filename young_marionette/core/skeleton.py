@@ -110,24 +110,10 @@ def pose_world(skeleton, local, root_positions=None):
             turns.append(local[joint])
         else:
             px, py, pz = positions[parent]
-            ox, oy, oz = _rotated(turns[parent], offsets[joint])
+            ox, oy, oz = rot.rotate_one(turns[parent], offsets[joint])
             positions.append((px + ox, py + oy, pz + oz))
-            turns.append(_product(turns[parent], local[joint]))
+            turns.append(rot.product_one(turns[parent], local[joint]))
     return np.array(positions, float).reshape(-1, 3), np.array(turns, float).reshape(-1, 4)
-
-
-def _product(a, b):
-    ax, ay, az, aw = a
-    bx, by, bz, bw = b
-    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
-
-
-def _rotated(q, v):
-    x, y, z, w = q
-    vx, vy, vz = v
-    tx, ty, tz = 2 * (y * vz - z * vy), 2 * (z * vx - x * vz), 2 * (x * vy - y * vx)
-    return vx + w * tx + y * tz - z * ty, vy + w * ty + z * tx - x * tz, vz + w * tz + x * ty - y * tx
 
 
 @dataclass(frozen=True, eq=False)

@@ -55,6 +55,9 @@ class Transfer:
         self._source_points, self._source_turns = pose_world(source, stance.source)
         self._target_points, self._target_turns = pose_world(target, stance.target)
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
+        # Constant turns S0^-1 T0 of the joints that one source joint drives.
+        self._constants = {d.joint: rot.multiply(rot.conjugate(self._source_turns[d.sources[0]]), self._target_turns[d.joint])[:, None]
+                           for d in self.drives if len(d.sources) == 1}
         self._place_plan()
 
     # --- planning -------------------------------------------------------------------------------
@@ -190,8 +193,7 @@ class Transfer:
         own = self._target_turns[drive.joint]
         first = drive.sources[0]
         if len(drive.sources) == 1:
-            constant = rot.multiply(rot.conjugate(self._source_turns[first]), own)
-            rot.product_rows(seen[first], constant[:, None], out=out)
+            rot.product_rows(seen[first], self._constants[drive.joint], out=out)
             return
         a, b = (self._change(j, seen) for j in drive.sources)
         if drive.axis:

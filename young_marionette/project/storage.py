@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+import zlib
 from dataclasses import replace
 from pathlib import Path
 from typing import Literal
@@ -121,7 +122,7 @@ def load(path):
         try:
             with zipfile.ZipFile(handle) as archive:
                 return _load(path.name, archive)
-        except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError):
+        except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError, OverflowError):
             raise InputError(f"{path.name} is no project of Young Marionette, or was cut off.") from None
 
 
@@ -140,7 +141,7 @@ def _load(label, archive):
         try:
             with np.load(io.BytesIO(archive.read(member)), allow_pickle=False) as arrays:
                 entries.append(_entry(item, arrays))
-        except (ValueError, KeyError, OSError, TypeError, IndexError, MemoryError, zipfile.BadZipFile) as error:
+        except (ValueError, KeyError, OSError, TypeError, IndexError, MemoryError, EOFError, zlib.error, zipfile.BadZipFile) as error:
             raise InputError(f"{label} is damaged: the data of {item.name} can't be used ({type(error).__name__}).") from None
     if len({e.id for e in entries}) != len(entries):
         raise InputError(f"{label} is damaged: an entry stands in it twice.")

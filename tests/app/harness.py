@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import sys
 import time
+import traceback
 from functools import lru_cache
 
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -35,6 +37,10 @@ class WindowCase(Case):
     def setUp(self):
         from young_marionette.app.window import Window
         application()
+        # An error inside a slot would else only be printed.
+        self.defects, before = [], sys.excepthook
+        sys.excepthook = lambda *error: self.defects.append("".join(traceback.format_exception(*error)))
+        self.addCleanup(lambda: (setattr(sys, "excepthook", before), self.assertEqual(self.defects, [])))
         self.recovery_folder = self.folder / "recovery"
         self.window = Window(self.recovery_folder, renderer())
         self.window.resize(*self.size)

@@ -284,3 +284,16 @@ class Keys(WindowCase):
         self.click(mend)
         self.assertNotIn("loft_take_000", [e.name for e in self.state.entries])
         self.assertFalse(any("loft_take_000" in s.text for s in self.session.snags))
+
+
+class Defects(WindowCase):
+    def test_an_unforeseen_error_is_told_and_the_work_goes_on(self):
+        from young_marionette.app.main import defect_hook
+        hook = defect_hook(self.window)
+        try:
+            raise ZeroDivisionError("by zero")
+        except ZeroDivisionError as error:
+            hook(type(error), error, error.__traceback__)
+        self.assertIn("ZeroDivisionError", self.window.message.text.text())
+        self.key(Qt.Key.Key_Escape)
+        self.assertFalse(self.window.message.isVisible())

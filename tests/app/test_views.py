@@ -403,3 +403,41 @@ class Binding(Case):
         for _ in range(300):
             pen.setWidthF(2.0)
         self.assertLess(abs(sys.getrefcount(None) - before), 100)
+
+
+class GatherTools(WindowCase):
+    def test_placing_a_clip(self):
+        self.session.do(do.Choose(self.id_of("ring_bell")))
+        card = self.desk("gather").source
+        low = self.window.stage.figures[0].positions[:, 1].min()
+        card.floor.click()
+        self.close(self.window.stage.figures[0].positions[:, 1].min(), low - 0.04, 0.012)
+        self.assertFalse(card.floor.isEnabled())
+        card.centre.setChecked(True)
+        self.close(self.window.stage.figures[0].positions[1, [0, 2]], 0, 0.05)
+        card.rate.edited.emit(48.0, True)
+        self.assertEqual(self.session.rate, 48.0)
+        card.as_read.click()
+        self.assertEqual(self.session.rate, 24.0)
+
+    def test_renaming(self):
+        card = self.desk("gather").source
+        card.names.setCurrentText("as in H-Anim")
+        card.names.activated.emit(card.names.currentIndex())
+        self.assertIn("l_elbow", self.state.source_entry.skeleton.names)
+        self.assertEqual(len(self.strings()), 20)
+        self.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertIn("quay:L_Radius", self.state.source_entry.skeleton.names)
+
+    def test_locking_and_tying_a_region(self):
+        desk = self.desk("string")
+        self.session.choose(part="left foot")
+        self.key(Qt.Key.Key_K, widget=desk)
+        self.assertTrue(self.strings()["left foot"].locked)
+        self.click(desk.lock)
+        self.assertFalse(self.strings()["left foot"].locked)
+        self.session.do(do.Untie("left foot"))
+        self.session.do(do.Untie("head"))
+        desk.region.setCurrentText("Legs")
+        desk.tie_again()
+        self.assertTrue("left foot" in self.strings() and "head" not in self.strings())

@@ -24,7 +24,9 @@ def run(*words):
     return code, out.getvalue(), err.getvalue()
 
 
-class Commands(Case):
+class Line(Case):
+    """The command line on the show's files."""
+
     def setUp(self):
         self.show = show_folder()
         self.lamp, self.heron, self.gull = self.show / "quay/light_lamp.bvh", self.show / "puppets/Heron.bvh", self.show / "puppets/Gull.bvh"
@@ -48,6 +50,8 @@ class Commands(Case):
     def retarget(self, *words):
         return self.ok("retarget", self.lamp, self.heron, "--out", self.out, *words)
 
+
+class Commands(Line):
     def test_info(self):
         told = json.loads(self.ok("info", self.show / "loft/ring_bell.bvh", "--json"))
         self.assertEqual((told["format"], told["rate"], told["frames"], told["unit"], told["up"], told["facing"], told["rest_pose"]),
@@ -188,3 +192,27 @@ class Demo(Case):
         blocked.write_text("x")
         code, _, err = run("demo", "--out", blocked / "show")
         self.assertEqual((code, err.count("\n")), (2, 1))
+
+
+class Matching(Line):
+    """``match`` and ``rename``."""
+
+    def test_match(self):
+        saved = self.folder / "m.stringing"
+        told = json.loads(self.ok("match", self.lamp, self.heron, "--out", saved, "--json"))
+        self.assertEqual((len(told["strings"]), told["missing"]), (20, []))
+        self.ok("retarget", self.lamp, self.heron, "--out", self.out, "--stringing", saved)
+        self.refused("match", self.lamp, self.heron, "--out", saved, says="exists already")
+        self.assertIn("left forearm", self.ok("match", self.heron, self.gull))
+
+    def test_rename_there_and_back(self):
+        there, back = self.folder / "there.bvh", self.folder / "back.bvh"
+        told = json.loads(self.ok("rename", self.lamp, "--names", "vrm", "--out", there, "--json"))
+        self.assertEqual(told["renamed"]["quay:L_Radius"], "leftLowerArm")
+        self.ok("rename", there, "--names", self.lamp, "--out", back)
+        first, last = read(self.lamp), read(back)
+        self.assertEqual(first.skeleton.names, last.skeleton.names)
+        self.close(joints_at(first.clips[0]), joints_at(last.clips[0]), 1e-3)
+        self.close(joints_at(first.clips[0]), joints_at(read(there).clips[0]), 1e-3)
+        self.refused("rename", self.lamp, "--names", "sailors", "--out", self.folder / "z.bvh", says="no convention")
+        self.refused("rename", self.lamp, "--names", "vrm", "--out", self.lamp, "--overwrite", says="one of the files")

@@ -251,10 +251,11 @@ class Snags(WithShow):
         self.do(snag.mend)
         self.assertFalse([s for s in find_snags(self.state) if s.step == "stance"])
 
-    def test_hovering_is_mended_in_the_transfer(self):
+    def test_hovering_is_mended(self):
         self.do(do.Choose(self.id_of("ring_bell")))
         snag = next(s for s in find_snags(self.state) if "ring_bell: the feet hover" in s.text)
         self.do(snag.mend)
+        self.assertFalse(any("ring_bell: the feet" in t for t in self.texts()))
         live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
         feet = [live.skeleton.index[n] for n in ("leftToes", "rightToes")]
         self.close(joints_at(live)[:, feet, 1].min(), 0.018, 0.012)
@@ -290,3 +291,72 @@ class Snags(WithShow):
     def test_nothing_open(self):
         self.assertEqual(find_snags(State()), [])
         self.assertEqual(find_snags(replace(self.state, source=None, rig=None))[0].step, "gather")
+
+
+class Strings(WithShow):
+    def texts(self):
+        return [s.text for s in find_snags(self.state)]
+
+    def test_locked_strings_stay(self):
+        self.do(do.TieBones("head", ("quay:Neck",), ("head",)))
+        self.do(do.Lock("head"))
+        self.do(do.TieAll())
+        self.assertEqual((self.strings()["head"].source, self.strings()["head"].locked), (("quay:Neck",), True))
+        self.do(do.Lock("head", False))
+        self.do(do.TieAll())
+        self.assertEqual(self.strings()["head"].source, ("quay:Head",))
+        self.refuses(lambda: self.do(do.Lock("tail")), "no string")
+
+    def test_one_part_of_the_body(self):
+        for part in ("left hand", "head"):
+            self.do(do.Untie(part))
+        self.do(do.TieAll(parts=("left upper arm", "left forearm", "left hand")))
+        self.assertIn("left hand", self.strings())
+        self.assertNotIn("head", self.strings())
+
+    def test_exchanged_sides_are_told_and_mended(self):
+        before = self.strings()
+        self.do(do.SwapSides())
+        snag = next(s for s in find_snags(self.state) if s.text.startswith("Left and right are exchanged"))
+        self.do(snag.mend)
+        self.assertEqual({p: s.source for p, s in self.strings().items()}, {p: s.source for p, s in before.items()})
+        self.assertFalse(any("exchanged" in t for t in self.texts()))
+
+    def test_unlike_places_doubles_and_runs(self):
+        self.do(do.TieBones("head", ("quay:L_Foot",), ("head",)))
+        told = "\n".join(self.texts())
+        self.assertIn("quay:L_Foot is the left foot, head is the head", told)
+        self.assertIn("quay:L_Foot is tied for 2 parts", told)
+        self.do(do.Lock("head"))
+        self.assertNotIn("unlike places", "\n".join(self.texts()))
+        self.do(do.TieBones("spine", ("quay:Thorax", "quay:Lumbar"), ("spine", "chest")))
+        self.assertIn("run of the spine is out of order", "\n".join(self.texts()))
+
+    def test_families_that_differ_are_told_before(self):
+        told = [t for t in self.texts() if "differs from the family" in t]
+        self.assertEqual(len(told), 1)
+        self.assertRegex(told[0], "^climb_ladder differs from the family of [a-z_]+: two bones more: Pole, Lantern.$")
+
+    def test_renaming_keeps_motion_strings_and_family(self):
+        self.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
+        before = joints_at(self.state.pairing.transfer.run(self.state.source_entry.placed_clip))
+        from young_marionette.core.conventions import convention_names
+        entry = self.state.source_entry
+        self.do(do.RenameBones(entry.id, tuple(convention_names(entry.skeleton, entry.figure.body, "vrm").items())))
+        self.assertIn("leftLowerArm", self.state.source_entry.skeleton.names)
+        self.assertEqual(self.strings()["neck"].source, ("head",))
+        self.close(joints_at(self.state.pairing.transfer.run(self.state.source_entry.placed_clip)), before, 1e-9)
+        self.assertIn("leftHand", next(e for e in self.state.entries if e.name == "haul_rope").skeleton.names)
+        self.assertIn("quay:L_Hand", next(e for e in self.state.entries if e.name == "climb_ladder").skeleton.names)
+
+    def test_corrections_of_the_motion(self):
+        bell = self.id_of("ring_bell")
+        entry = next(e for e in self.state.entries if e.id == bell)
+        before = joints_at(entry.placed_clip)
+        self.do(do.Correct(bell, (("rate", 48.0), ("lift", -0.04), ("centred", True))))
+        after = self.state.entry(bell).placed_clip
+        self.assertEqual((after.rate, after.frames), (48.0, entry.clip.frames))
+        moved = joints_at(after) - before
+        self.close(moved[..., 1], -0.04, 1e-9)
+        self.close(joints_at(after)[0, entry.figure.body.parts["hips"][0], [0, 2]], 0, 1e-9)
+        self.close(joints_at(self.state.entry(bell).clip), joints_at(entry.clip), 0)

@@ -35,6 +35,7 @@ _SHAPES = {
     "mirror": '<path d="M12 4v16" stroke-dasharray="2.500 2.500"/><path d="M9 7 4 17h5zM15 7l5 10h-5z"/>',
     "untie": '<path d="M4 6c4 0 5 3 6 5M20 18c-4 0-5-3-6-5M14.500 6.500l3-3M17 9l3.500-1M9.500 17.500l-3 3M7 15l-3.500 1"/>',
     "tie": '<path d="M4 6c5 0 5 12 16 12" /><circle cx="4.500" cy="6" r="1.800" fill="{c}"/><circle cx="19.500" cy="18" r="1.800" fill="{c}"/>',
+    "lock": '<rect x="5" y="11" width="14" height="9" rx="2"/><path d="M8 11V8a4 4 0 0 1 8 0v3"/>',
     "close": '<path d="m7 7 10 10M17 7 7 17"/>',
     "check": '<path d="m5 12.500 4.500 4.500L19 7.500" stroke-width="3"/>',
     "snag": '<path d="M12 3.500 20.500 12 12 20.500 3.500 12z"/><path d="M12 8.500v4.500M12 15.500v.4"/>',

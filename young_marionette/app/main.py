@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import signal
 import sys
+import traceback
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -35,6 +36,16 @@ def demo_project():
     return path
 
 
+def defect_hook(window):
+    """What happens with an error nobody foresaw: it is told in the window and written to a log; the work goes on."""
+    def hook(kind, error, trace):
+        log = settings.data_folder() / "defects.log"
+        with open(log, "a") as file:
+            file.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
+        window.complain(f"A defect of Young Marionette: {kind.__name__}: {error}. Your work is kept; {log} tells more.")
+    return hook
+
+
 def main(arguments=None):
     """Open the window and run until it closes."""
     parser = argparse.ArgumentParser(prog="young-marionette-window", description="Bring motion from any skeleton onto your own rigs.")
@@ -44,6 +55,7 @@ def main(arguments=None):
     app = make_app()
     from .window import Window
     window = Window()
+    sys.excepthook = defect_hook(window)
     window.restore_place()
     window.show()
     last = settings.get("last/project")

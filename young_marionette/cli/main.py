@@ -1,4 +1,4 @@
-"""``young-marionette``: info, retarget, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage."""
+"""``young-marionette``: info, retarget, match, rename, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage."""
 
 from __future__ import annotations
 
@@ -71,6 +71,52 @@ def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: A
         print(json.dumps(report.retarget(source_entry, rig_entry, pairing, baked, out), indent=1, ensure_ascii=False))
     else:
         report.print_retarget(_console(), source_entry, rig_entry, pairing, baked, out)
+
+
+@app.command()
+def match(source: Annotated[Path, typer.Argument(help="The motion, or its skeleton.")], rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
+          out: Annotated[Path | None, typer.Option("--out", help="The stringing file to write.")] = None,
+          overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False, as_json: AsJson = False):
+    """Tie and match SOURCE and RIG, say how sure that is and what is left, and save the stringing."""
+    from ..formats.files import check_free
+    from ..project import delivery
+    from ..project import stringing as stringings
+    if out:
+        check_free(out, overwrite)
+        delivery.refuse_same(out, source, rig)
+    source_entry, rig_entry = delivery.open_rig(source), delivery.open_rig(rig)
+    pairing = delivery.pair_files(source_entry, rig_entry)
+    delivery.refuse_gaps(pairing, source_entry, rig_entry)
+    if out:
+        stringings.save(out, stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"), overwrite)
+    if as_json:
+        print(json.dumps(report.pairing_facts(source_entry, rig_entry, pairing), indent=1, ensure_ascii=False))
+    else:
+        report.print_pairing(_console(), source_entry, rig_entry, pairing)
+        if out:
+            _console().print(f"Wrote {out}")
+
+
+@app.command()
+def rename(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")],
+           names: Annotated[str, typer.Option("--names", help="vrm, h-anim, or a file whose skeleton has the names.")],
+           out: Annotated[Path, typer.Option("--out", help="The file to write.")],
+           overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False, as_json: AsJson = False):
+    """Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."""
+    from ..formats.registry import check_writable
+    from ..project import delivery
+    check_writable(out, overwrite)
+    delivery.refuse_same(out, file, Path(names))
+    entry = delivery.open_rig(file)
+    changed = delivery.renamed(entry, names)
+    delivery.write_entry(changed, out, overwrite)
+    pairs = [(a, b) for a, b in zip(entry.skeleton.names, changed.skeleton.names) if a != b]
+    if as_json:
+        print(json.dumps({"out": str(out), "renamed": dict(pairs), "kept": [n for n in entry.skeleton.names if n in changed.skeleton.index]}, indent=1, ensure_ascii=False))
+    else:
+        for old, new in pairs:
+            _console().print(f"{old} → {new}")
+        _console().print(f"Wrote {out}: {len(pairs)} of {len(entry.skeleton)} bones renamed")
 
 
 @app.command()

@@ -44,9 +44,14 @@ def _strings(pairing):
 
 def retarget(source, rig, pairing, baked, out):
     """What was tied and written, as plain data."""
+    return {**pairing_facts(source, rig, pairing), "out": str(out), "frames": baked.frames, "rate": baked.rate,
+            "seconds": round(baked.seconds, 6), "scale": pairing.transfer.scale, "in_place": pairing.settings.in_place}
+
+
+def pairing_facts(source, rig, pairing):
+    """What was tied and how the stance was matched, as plain data."""
     return {
-        "source": str(source.path), "rig": str(rig.path), "out": str(out), "frames": baked.frames, "rate": baked.rate,
-        "seconds": round(baked.seconds, 6), "scale": pairing.transfer.scale, "in_place": pairing.settings.in_place,
+        "source": str(source.path), "rig": str(rig.path),
         "strings": _strings(pairing), "missing": missing(pairing.strings),
         "untied": {"source": untied(pairing.strings, pairing.source, "source"), "rig": untied(pairing.strings, pairing.target, "target")},
         "stance": [{"part": limb.part, "degrees_left": round(limb.angle, 4)} for limb in pairing.limbs],
@@ -57,6 +62,13 @@ def retarget(source, rig, pairing, baked, out):
 
 def print_retarget(console, source, rig, pairing, baked, out):
     """What was tied and written, as tables."""
+    print_pairing(console, source, rig, pairing)
+    console.print(f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
+                  f"legs {pairing.transfer.scale:.3f} times the source's")
+
+
+def print_pairing(console, source, rig, pairing):
+    """What was tied and how the stance was matched, as tables."""
     table = Table(box=None, pad_edge=False)
     for title in ("part", source.name, rig.name, "sure", "why"):
         table.add_column(title, overflow="fold")
@@ -79,5 +91,3 @@ def print_retarget(console, source, rig, pairing, baked, out):
         console.print(f"Stance: {source.figure.rest_pose} to {rig.figure.rest_pose}; at most {worst.angle:.2f}° left ({worst.part})")
     for note in (*(o.text for o in (*source.oddities, *rig.figure.oddities)), *rig.notes):
         console.print(f"Note: {note}")
-    console.print(f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
-                  f"legs {pairing.transfer.scale:.3f} times the source's")

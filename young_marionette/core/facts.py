@@ -41,11 +41,18 @@ class Oddity:
 
 @dataclass(frozen=True)
 class Correction:
-    """What the user knows better than the guesses; None leaves the guess. Axes as in ``"-Z"``."""
+    """What the user knows better than the file or the guesses; None leaves them. Axes as in ``"-Z"``.
+
+    ``rate``: frames per second that the frames were meant for. ``lift``: metres that the motion is moved
+    up. ``centred``: the first frame stands over the origin.
+    """
 
     scale: float | None = None
     up: str | None = None
     facing: str | None = None
+    rate: float | None = None
+    lift: float | None = None
+    centred: bool | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -171,13 +178,32 @@ def motion_facts(clip, body):
                       "how far the hips move over the floor"))
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
-    floor = low + min(rest_low, 0.0)
+    floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("Floor", f"feet {round(floor * 100, 1) + 0.0:+.1f} cm", "the lowest feet against height zero"))
     if abs(floor) > 0.025:
         oddities.append(Oddity("floor", f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
                                f"{'over' if floor > 0 else 'under'} the floor.",
-                               "If they should stand, move the hips down or up by as much in Transfer.", floor))
+                               "If they should stand, put the clip on the floor.", floor))
     return tuple(facts), tuple(oddities)
+
+
+def put_down(clip, body, correction):
+    """A placed clip with the corrections of its motion: rate, height over the floor, start over the origin."""
+    if correction.rate:
+        clip = replace(clip, rate=correction.rate)
+    shift = np.array([0.0, correction.lift or 0.0, 0.0])
+    if correction.centred:
+        hips = body.parts["hips"][0] if body else 0
+        first = clip.cut(0, 0)
+        world = world_rotation_rows(clip.skeleton, as_rows(first.rotations), [hips])
+        start = position_rows(clip.skeleton, world, clip.moving, as_rows(first.translations), [hips])[hips, :, 0]
+        shift -= start * [1, 0, 1]
+    if not shift.any():
+        return clip
+    moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    for root in np.flatnonzero(clip.skeleton.parents < 0):
+        moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
+    return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
 
 
 def _lowest_foot(skeleton, feet):

@@ -22,7 +22,8 @@ _GENERIC = {"bone", "joint", "node", "end", "tip", "helper", "roll"}
 class String:
     """A tie of a run of source bones to a run of target bones, by name, first to last.
 
-    ``certainty`` lies between 0 and 1; a string tied by hand has 1.
+    ``certainty`` lies between 0 and 1; a string tied by hand has 1. A ``locked`` one stays when all is
+    tied again by itself.
     """
 
     part: str
@@ -31,6 +32,7 @@ class String:
     certainty: float
     reason: str
     by_hand: bool = False
+    locked: bool = False
 
     @property
     def sure(self):

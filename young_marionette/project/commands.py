@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from ..core import rotations as rot
+from ..core.rebase import rename
 from ..core.errors import InputError
 from ..core.skeleton import pose_world
 from ..core.stance import Stance
@@ -196,13 +197,14 @@ class Untie:
 
 @dataclass(frozen=True)
 class TieAll:
-    """Tie everything again by itself, or only what has no string."""
+    """Tie again by itself: everything, only what has no string, or only some ``parts``; locked strings stay."""
 
     only_untied: bool = False
+    parts: tuple[str, ...] | None = None
 
     @property
     def label(self):
-        return "tie what is untied" if self.only_untied else "tie all by itself"
+        return "tie what is untied" if self.only_untied else "tie a part of the body" if self.parts else "tie all by itself"
 
     def run(self, state):
         pairing = _need(state)
@@ -210,11 +212,70 @@ class TieAll:
         if not (source.figure.body and rig.figure.body):
             raise InputError("No body can be seen on one side, so nothing can be tied by itself.")
         strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
-        if self.only_untied:
-            parts = {s.part for s in pairing.strings}
-            used = {n for s in pairing.strings for n in s.target}
-            strings = (*pairing.strings, *(s for s in strings if s.part not in parts and not used & set(s.target)))
+        kept = [s for s in pairing.strings if s.locked or self.only_untied or self.parts and s.part.removesuffix(" twist") not in self.parts]
+        parts, used = {s.part for s in kept}, {n for s in kept for n in s.target}
+        wanted = [s for s in strings if not self.parts or s.part.removesuffix(" twist") in self.parts]
+        strings = (*kept, *(s for s in wanted if s.part not in parts and not used & set(s.target)))
         return state.with_pairing(pairing.with_strings(strings))
+
+
+@dataclass(frozen=True)
+class Lock:
+    """Lock a string, so that tying by itself leaves it, or unlock it."""
+
+    part: str
+    locked: bool = True
+
+    @property
+    def label(self):
+        return f"{'lock' if self.locked else 'unlock'} {self.part}"
+
+    def run(self, state):
+        pairing = _need(state)
+        if self.part not in {s.part for s in pairing.strings}:
+            raise InputError(f"The {self.part} has no string to lock.")
+        strings = tuple(replace(s, locked=self.locked) if s.part == self.part else s for s in pairing.strings)
+        return state.with_pairing(replace(pairing, strings=strings))
+
+
+@dataclass(frozen=True)
+class SwapSides:
+    """Exchange left and right on the source's side of all strings."""
+
+    label: str = "exchange left and right"
+
+    def run(self, state):
+        pairing = _need(state)
+        ends = {s.part: s.source for s in pairing.strings}
+        strings = tuple(replace(s, source=ends.get(mirror_part(s.part) or s.part, s.source)) for s in pairing.strings)
+        return state.with_pairing(pairing.with_strings(strings))
+
+
+@dataclass(frozen=True)
+class RenameBones:
+    """Give the bones of an entry, and of all of its family, other names; strings go along, motion stays."""
+
+    entry: str
+    names: tuple[tuple[str, str], ...]
+    label: str = "rename bones"
+
+    def run(self, state):
+        names = dict(self.names)
+        old = state.entry(self.entry)
+        if not names:
+            raise InputError("There is no bone to rename.")
+        members = {e.id: e.with_bone_names(names) for e in state.entries if e.family == old.family and e.skeleton.names == old.skeleton.names}
+        family = members[old.id].family
+        renamed = replace(state, entries=tuple(members.get(e.id, e) for e in state.entries))
+        pairings = {}
+        for (source, rig), pairing in state.pairings.items():
+            key = tuple(family if side == old.family else side for side in (source, rig))
+            for side, end in (("source", source), ("target", rig)):
+                if end == old.family:
+                    ends = tuple(replace(s, **{side: tuple(names.get(n, n) for n in getattr(s, side))}) for s in pairing.strings)
+                    pairing = replace(pairing, strings=ends, **{side: rename(getattr(pairing, side), names)})
+            pairings[key] = pairing
+        return replace(renamed, pairings={**state.pairings, **pairings})
 
 
 @dataclass(frozen=True)
@@ -313,7 +374,7 @@ class Bake:
         name = free_name(f"{source.name} on {rig.name}", {e.name for e in state.entries})
         clip = replace(rig.to_file_world(bake(pairing, source, self.fps, self.frames)), name=name)
         entry = Entry(self.identifier, BAKED, name, None, rig.format, rig.skeleton, clip, rig.layout,
-                      rig.correction, made_from=(source.id, rig.id))
+                      replace(rig.correction, rate=None, lift=None, centred=None), made_from=(source.id, rig.id))
         return replace(state, entries=(*state.entries, entry))
 
 

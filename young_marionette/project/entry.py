@@ -9,8 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.facts import Correction, Oddity, motion_facts, place_figure
+from ..core.facts import Correction, Oddity, motion_facts, place_figure, put_down
 from ..core.placement import place_clip, place_skeleton
+from ..core.rebase import rename
 from ..core.skeleton import Clip, Skeleton
 from ..formats.bvh import Layout
 
@@ -78,7 +79,8 @@ class Entry:
         if self.clip is None:
             still = self.placed_skeleton
             return Clip(self.name, still, 30.0, still.rest[None])
-        return place_clip(self.clip, self.figure.placement, self.placed_skeleton)
+        placed = place_clip(self.clip, self.figure.placement, self.placed_skeleton)
+        return put_down(placed, self.figure.body, self.correction)
 
     @cached_property
     def motion(self):
@@ -104,6 +106,13 @@ class Entry:
     def corrected(self, **changes):
         """The entry with corrections of the guesses (see Correction)."""
         return replace(self, correction=replace(self.correction, **changes))
+
+    def with_bone_names(self, names):
+        """The entry with bones renamed by ``{old: new}``; the motion stays as it is."""
+        skeleton = rename(self.skeleton, names)
+        clip = replace(self.clip, skeleton=skeleton) if self.clip is not None else None
+        layout = replace(self.layout, names=skeleton.names) if self.layout is not None else None
+        return replace(self, skeleton=skeleton, clip=clip, layout=layout)
 
     def told_anew(self, **changes):
         """The entry with another name or role; what was worked out of its data stays worked out."""

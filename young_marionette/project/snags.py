@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..core.tying import missing
-from .commands import MatchStance, Remove, SetTransfer, TieAll
+from ..core.families import differences, kinship
+from ..core.tying import mirror_part, missing
+from .commands import Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import BAKED
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
@@ -28,7 +29,7 @@ class Snag:
 
 def find_snags(state):
     """All snags of a state, in the order of the route."""
-    return [*_gathered(state), *_tied(state), *_stood(state)]
+    return [*_gathered(state), *_families(state), *_tied(state), *_stood(state)]
 
 
 def _gathered(state):
@@ -41,17 +42,30 @@ def _gathered(state):
         for odd in entry.oddities:
             # A rig of one frame that stands anywhere is as it should be.
             if entry.role == "clip" or odd.kind not in ("short", "floor"):
-                yield Snag("gather", f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}", odd.remedy, entry=entry.id, **_mend(state, entry, odd))
+                yield Snag("gather", f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}", odd.remedy, entry=entry.id, **_mend(entry, odd))
 
 
-def _mend(state, entry, odd):
+def _families(state):
+    """Clips whose skeleton differs a little from that of a larger family: found before a batch, not in it."""
+    families = {}
+    for entry in state.of_role("clip"):
+        families.setdefault(entry.family, []).append(entry)
+    ranked = sorted(families.values(), key=len, reverse=True)
+    for i, members in enumerate(ranked):
+        kin = next((k[0] for k in ranked[:i] if len(k) > len(members) and kinship(k[0].skeleton, members[0].skeleton) > 0.6), None)
+        if kin is not None:
+            told = "; ".join(d.text for d in differences(kin.skeleton, members[0].skeleton)) or "the same bones in another order"
+            for entry in members:
+                yield Snag("gather", f"{entry.name} differs from the family of {kin.name}: {told}.",
+                           "It has strings of its own; look at them before you bake it with the others.", entry=entry.id)
+
+
+def _mend(entry, odd):
     """What mends an oddity at a click, where something does."""
     if odd.kind == "short":
         return {"mend": Remove(entry.id), "mend_label": "Take out"}
-    pairing = state.pairing
-    if odd.kind == "floor" and entry.id == state.source and pairing is not None and "hips" not in missing(pairing.strings):
-        lower = -odd.amount * pairing.transfer.scale
-        return {"mend": SetTransfer((("height_offset", lower),)), "mend_label": "Put down" if lower < 0 else "Lift"}
+    if odd.kind == "floor":
+        return {"mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)), "mend_label": "Put on the floor"}
     return {}
 
 
@@ -69,7 +83,47 @@ def _tied(state):
             yield Snag("string", f"The string of the {string.part} is a guess ({string.certainty:.0%}): "
                        f"{', '.join(string.source)} to {', '.join(string.target)}.", "Look at it on the board; tie it by hand if it is right.",
                        part=string.part)
+    yield from _crossed(state, pairing)
+    yield from _doubled(pairing)
     yield from _order(pairing)
+
+
+def _crossed(state, pairing):
+    """Strings between places that are unlike: left to right, bones of different parts, a bone on two strings, a run out of order."""
+    bodies = state.source_entry.figure.body, state.rig_entry.figure.body
+    if None in bodies:
+        return
+    places = [{skeleton.names[j]: part for part, run in body.parts.items() for j in run}
+              for body, skeleton in zip(bodies, (pairing.source, pairing.target))]
+    crossed = []
+    for s in pairing.strings:
+        here, there = places[0].get(s.source[0]), places[1].get(s.target[0])
+        if here is None or there is None or here == there:
+            continue
+        if mirror_part(here) == there:
+            crossed.append(s.part)
+        elif not s.locked and here.split(" twist")[0] != there.split(" twist")[0]:
+            yield Snag("string", f"The string of the {s.part} joins unlike places: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
+                       "Tie it otherwise, or lock it if it is meant so.", part=s.part)
+    if crossed:
+        yield Snag("string", f"Left and right are exchanged: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
+                   "Exchange the sides.", part=crossed[0], mend=SwapSides(), mend_label="Exchange")
+
+
+def _doubled(pairing):
+    """Source bones that are tied for two parts, and runs whose bones do not follow each other downwards."""
+    used = {}
+    for s in pairing.strings:
+        if not s.part.endswith(" twist"):
+            for name in s.source:
+                used.setdefault(name, []).append(s.part)
+        for skeleton, run in ((pairing.source, s.source), (pairing.target, s.target)):
+            joints = [skeleton.index[n] for n in run]
+            if not s.part.endswith(" twist") and any(a not in skeleton.ancestors(b) for a, b in zip(joints, joints[1:])):
+                yield Snag("string", f"The run of the {s.part} is out of order: {', '.join(run)}.", "Tie it from the upper end to the lower.", part=s.part)
+    for name, parts in used.items():
+        if len(parts) > 1:
+            yield Snag("string", f"The bone {name} is tied for {len(parts)} parts: {', '.join(parts)}.", "Tie one of them to another bone.", part=parts[1])
 
 
 def _order(pairing):

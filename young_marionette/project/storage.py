@@ -31,6 +31,9 @@ class CorrectionFile(Strict):
     scale: float | None = Field(default=None, gt=0)
     up: str | None = None
     facing: str | None = None
+    rate: float | None = Field(default=None, gt=0, le=1000)
+    lift: float | None = Field(default=None, ge=-1000, le=1000)
+    centred: bool | None = None
 
 
 class EntryFile(Strict):

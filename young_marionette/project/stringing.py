@@ -63,6 +63,7 @@ class Tie(Strict):
     certainty: float = Field(ge=0, le=1)
     reason: str = ""
     by_hand: bool = False
+    locked: bool = False
 
 
 class Settings(Strict):
@@ -91,7 +92,7 @@ def to_file(pairing, source, rig, name=""):
         source=_side(source, pairing.source, pairing.stance.source),
         target=_side(rig, pairing.target, pairing.stance.target),
         strings=[Tie(part=s.part, source=list(s.source), target=list(s.target), certainty=s.certainty,
-                     reason=s.reason, by_hand=s.by_hand) for s in pairing.strings],
+                     reason=s.reason, by_hand=s.by_hand, locked=s.locked) for s in pairing.strings],
         stance_matched=pairing.matched, settings=Settings(**vars(pairing.settings)))
 
 
@@ -118,7 +119,7 @@ def from_file(file, source, rig):
             raise InputError(f"This stringing was made for another skeleton: the {side} has no bone "
                              f"{', '.join(names[:3])}{more}.")
     strings = tuple(String(t.part, tuple(here[n] for n in t.source), tuple(there[n] for n in t.target),
-                           t.certainty, t.reason, t.by_hand) for t in file.strings)
+                           t.certainty, t.reason, t.by_hand, t.locked) for t in file.strings)
     pose = _pose(file.source, a, here)
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
     # A stance that the program matched for other proportions is matched anew, one made by hand is kept.

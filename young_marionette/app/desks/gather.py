@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QVBoxLayout, QWidget
 
+from ...core.conventions import CONVENTIONS, convention_names, learned_names
 from ...core.facts import UNITS
 from ...core.placement import AXIS_NAMES
-from ...project.commands import Correct
+from ...project.commands import Correct, RenameBones
 from .. import theme
-from ..parts.widgets import Card, button, label
+from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 
 
@@ -28,13 +29,82 @@ class FactCard(Card):
         self.grid.setColumnStretch(1, 1)
         self.notes = label("", wrap=True)
         self.add(self.name, self.grid_holder, self.notes)
+        self._build_tools()
         self._shown, self.boxes = 0, {}
+
+    def _build_tools(self):
+        self.rate = Number(30, "fps", 1, 3, 0.1, 1000, None, "Frames per second that the frames were meant for")
+        self.rate.edited.connect(lambda value, settled: settled and self._correct("rate", value))
+        self.floor = button("Put on the floor", self._put_on_floor, tip="Move the clip up or down until its lowest feet stand on the floor")
+        self.centre = QCheckBox("Start over the origin")
+        self.centre.toggled.connect(lambda on: self._correct("centred", on or None))
+        self.as_read = button("As in the file", lambda: self._correct_all(rate=None, lift=None, centred=None), tip="Take back rate, floor and centre")
+        self.names = QComboBox()
+        self.names.setAccessibleName("Rename the bones")
+        self.names.activated.connect(self._rename)
+        self.tools = QWidget()
+        column = QVBoxLayout(self.tools)
+        column.setContentsMargins(0, 4, 0, 0)
+        self.motion_tools = QWidget()
+        inner = QVBoxLayout(self.motion_tools)
+        inner.setContentsMargins(0, 0, 0, 0)
+        for widget in (row(label("Frames per second", "quiet"), None, self.rate), row(self.floor, None, self.as_read), self.centre):
+            inner.addWidget(widget)
+        column.addWidget(self.motion_tools)
+        column.addWidget(self.names)
+        self.add(self.tools)
+
+    def _show_tools(self, entry):
+        self.tools.setVisible(entry is not None)
+        if entry is None:
+            return
+        self.motion_tools.setVisible(entry.clip is not None and entry.clip.frames > 2)
+        if entry.clip is not None:
+            self.rate.set_value(entry.placed_clip.rate)
+            self.rate.set_default(entry.clip.rate)
+            self.centre.blockSignals(True)
+            self.centre.setChecked(bool(entry.correction.centred))
+            self.centre.blockSignals(False)
+            self.floor.setEnabled(self._floor_off(entry) != 0)
+            self.as_read.setEnabled(any((entry.correction.rate, entry.correction.lift, entry.correction.centred)))
+        self.names.clear()
+        self.names.addItem("Rename the bones …", None)
+        for key, (title, _) in CONVENTIONS.items():
+            self.names.addItem(f"as in {title}", key)
+        for other in self.session.state.entries:
+            if other.id != entry.id and other.family != entry.family and other.figure.body and other.role in ("rig", "clip"):
+                self.names.addItem(f"as in {other.name}", other.id)
+        self.names.setEnabled(entry.figure.body is not None)
+
+    @staticmethod
+    def _floor_off(entry):
+        return next((odd.amount for odd in entry.motion[1] if odd.kind == "floor"), 0.0)
+
+    def _put_on_floor(self):
+        self._correct("lift", (self.entry.correction.lift or 0.0) - self._floor_off(self.entry))
+
+    def _correct_all(self, **changes):
+        self.session.do(Correct(self.entry.id, tuple(changes.items())))
+
+    def _rename(self, _index):
+        chosen, entry = self.names.currentData(), self.entry
+        self.names.setCurrentIndex(0)
+        if chosen is None or entry is None:
+            return
+        if chosen in CONVENTIONS:
+            names = convention_names(entry.skeleton, entry.figure.body, chosen)
+        else:
+            other = self.session.state.entry(chosen)
+            names = learned_names(entry.skeleton, entry.figure.body, other.skeleton, other.figure.body)
+        if self.session.do(RenameBones(entry.id, tuple(names.items()))):
+            self.session.told.emit(f"{len(names)} bones renamed; the motion is as it was")
 
     def show_entry(self, entry):
         """Show an entry's facts; None says what to do first."""
-        key = (entry.id, entry.correction, entry.name) if entry else None
+        key = (entry.id, entry.correction, entry.name, entry.skeleton.names, len(self.session.state.entries)) if entry else None
         if key == self._shown:
             return
+        self._show_tools(entry)
         self.entry, self._shown, self.boxes = entry, key, {}
         while self.grid.count():
             widget = self.grid.takeAt(0).widget()

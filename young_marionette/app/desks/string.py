@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
 from ...core.tying import MUST_HAVE, OPTIONAL, mirror_part
-from ...project.commands import TieAll, TieBones, Untie
+from ...project.commands import Lock, TieAll, TieBones, Untie
 from .. import theme
 from ..board import REGIONS, StringBoard
 from ..parts.widgets import button, label, row, tool
@@ -57,7 +57,7 @@ class StringTable(QAbstractTableModel):
             if index.column() == 0:
                 return part
             if index.column() == 3:
-                return "by you" if string and string.by_hand else f"{string.certainty:.0%}" if string else ""
+                return "" if not string else "locked" if string.locked else "by you" if string.by_hand else f"{string.certainty:.0%}"
             return self._run(index.column(), string) if string else ("no string" if part in MUST_HAVE else "–")
         if role == Qt.ItemDataRole.ToolTipRole:
             names = "" if not string else f"{', '.join(string.source)} → {', '.join(string.target)}\n"
@@ -129,7 +129,7 @@ class StringDesk(Desk):
         self.region.currentTextChanged.connect(self.board.set_region)
         self.mirror = tool("mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)")
         self.mirror.setChecked(True)
-        self.column.addWidget(row(self.region, None, self.mirror, button("Tie all", lambda: self.session.do(TieAll()), tip="Tie everything again by itself (Ctrl+T)"),
+        self.column.addWidget(row(self.region, None, self.mirror, button("Tie all", self.tie_again, tip="Tie everything again by itself, or only the part of the body that is shown; locked strings stay (Ctrl+T)"),
                                   button("Tie the rest", lambda: self.session.do(TieAll(only_untied=True)), tip="Tie only what has no string")))
         self.board.tied.connect(self.tie_dragged)
         self.board.part_chosen.connect(lambda part: self.session.choose(part=part))
@@ -159,7 +159,8 @@ class StringDesk(Desk):
         self.why = label("", "quiet", wrap=True)
         self.why.setMinimumHeight(34)
         self.untie = tool("untie", "Untie (Delete)", self.untie_chosen)
-        self.column.addWidget(row(self.untie, self.why, stretch_last=True))
+        self.lock = tool("lock", "Lock this string", self.lock_chosen, True, "Lock this string: tying by itself leaves it (K)")
+        self.column.addWidget(row(self.untie, self.lock, self.why, stretch_last=True))
 
     def show_state(self):
         state = self.session.state
@@ -170,6 +171,8 @@ class StringDesk(Desk):
             self.view.setCurrentIndex(self.table.index(place, 1))
         string = self.table.rows[place][1] if place >= 0 else None
         self.untie.setEnabled(string is not None)
+        self.lock.setEnabled(string is not None)
+        self.lock.setChecked(string is not None and string.locked)
         self.why.setText(f"{string.part}: {string.reason}" if string else "Drag from bone to bone, or double-click a bone in the table."
                          if self.table.rows else "")
 
@@ -206,6 +209,17 @@ class StringDesk(Desk):
             other = "marionette" if column == 1 else "performer"
             self.why.setText(f"{part}: now choose the {other}'s bone for {name}.")
 
+    def tie_again(self):
+        """Tie all by itself, or where the board is zoomed to a part of the body, only that."""
+        parts = REGIONS[self.board.region]
+        self.session.do(TieAll(parts=parts))
+
+    def lock_chosen(self):
+        """Lock or unlock the chosen string."""
+        string = next((s for s in self.session.state.pairing.strings if s.part == self.session.part), None) if self.session.state.pairing else None
+        if string:
+            self.session.do(Lock(string.part, not string.locked))
+
     def untie_chosen(self):
         """Take the string off the chosen part."""
         if self.session.part:
@@ -216,6 +230,8 @@ class StringDesk(Desk):
             self.untie_chosen()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.view.currentIndex().isValid():
             self.view.edit(self.table.index(self.view.currentIndex().row(), max(self.view.currentIndex().column(), 1)))
+        elif event.key() == Qt.Key.Key_K:
+            self.lock_chosen()
         elif event.key() == Qt.Key.Key_M:
             self.mirror.toggle()
         else:

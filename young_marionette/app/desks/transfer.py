@@ -56,7 +56,7 @@ class TransferDesk(Desk):
         if self._rate_of != state.source:
             self._rate_of = state.source
             self.fps.set_value(rate)
-            self.fps._default = rate
+            self.fps.set_default(rate)
         first, last = session.range
         self.range.setText(f"Frames {first} to {last} of {state.source_entry.name}, {(last - first) / rate:.2f} s")
 

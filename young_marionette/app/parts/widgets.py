@@ -109,6 +109,10 @@ class Number(QLineEdit):
             self._value = value
             self._show()
 
+    def set_default(self, value):
+        """What a double-click resets to."""
+        self._default = value
+
     def _show(self):
         text = f"{round(self._value, self._decimals) + 0.0:.{self._decimals}f}"
         if self._decimals > 1:

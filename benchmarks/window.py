@@ -58,6 +58,10 @@ def opening_two_hundred_clips():
     many = Path(tempfile.mkdtemp())
     for i in range(200):
         (many / f"clip_{i:03d}.bvh").write_bytes(source)
+    # What the first pictures cost is the start's affair, not that of opening files.
+    calm = time.perf_counter() + 1.5
+    while time.perf_counter() < calm:
+        app.processEvents()
     start = last = time.perf_counter()
     window.open_paths([many])
     stalls = []

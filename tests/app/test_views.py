@@ -422,6 +422,7 @@ class GatherTools(WindowCase):
 
     def test_renaming(self):
         card = self.desk("gather").source
+        card.names.fill()
         card.names.setCurrentText("as in H-Anim")
         card.names.activated.emit(card.names.currentIndex())
         self.assertIn("l_elbow", self.state.source_entry.skeleton.names)

@@ -353,6 +353,7 @@ class Window(QMainWindow):
         self.progress.setValue(0)
         self.progress.show()
         self.cancel.show()
+        self.stage.busy = True
         job.start()
         return job
 
@@ -360,6 +361,7 @@ class Window(QMainWindow):
         self.jobs.remove(job)
         self.progress.setVisible(bool(self.jobs))
         self.cancel.setVisible(bool(self.jobs))
+        self.stage.busy = bool(self.jobs)
 
     def _guarded(self, action):
         """Do something with files; a sentence where it fails. Returns whether it went through."""

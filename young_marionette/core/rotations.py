@@ -16,6 +16,13 @@ AXES = {"X": np.array([1.0, 0, 0]), "Y": np.array([0, 1.0, 0]), "Z": np.array([0
 
 def product_rows(a, b, out=None):
     """Hamilton product ``a * b`` (first b, then a) of component-first arrays ``(4, ...)``."""
+    if getattr(a, "shape", None) == (4, 1) == getattr(b, "shape", None):
+        # One frame only: plain floats take a fifth of the time that tiny arrays do.
+        single = product_one(a[:, 0].tolist(), b[:, 0].tolist())
+        if out is None:
+            return np.array(single)[:, None]
+        out[:, 0] = single
+        return out
     ax, ay, az, aw = a
     bx, by, bz, bw = b
     if out is None:
@@ -29,6 +36,12 @@ def product_rows(a, b, out=None):
 
 def rotate_rows(q, v, out=None):
     """Rotate component-first vectors ``(3, ...)`` by component-first quaternions ``(4, ...)``."""
+    if getattr(q, "shape", None) == (4, 1) and getattr(v, "shape", None) == (3, 1):
+        single = rotate_one(q[:, 0].tolist(), v[:, 0].tolist())
+        if out is None:
+            return np.array(single)[:, None]
+        out[:, 0] = single
+        return out
     x, y, z, w = q
     vx, vy, vz = v
     tx, ty, tz = 2 * (y * vz - z * vy), 2 * (z * vx - x * vz), 2 * (x * vy - y * vx)

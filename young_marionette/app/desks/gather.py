@@ -13,6 +13,19 @@ from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 
 
+class Chooser(QComboBox):
+    """A list that is filled when it is opened, since what it offers depends on all of the library."""
+
+    def __init__(self, fill):
+        super().__init__()
+        self.fill = fill
+        self.addItem("Rename the bones …", None)
+
+    def showPopup(self):
+        self.fill()
+        super().showPopup()
+
+
 class FactCard(Card):
     """The facts of one entry; unit, up and facing can be corrected."""
 
@@ -39,7 +52,7 @@ class FactCard(Card):
         self.centre = QCheckBox("Start over the origin")
         self.centre.toggled.connect(lambda on: self._correct("centred", on or None))
         self.as_read = button("As in the file", lambda: self._correct_all(rate=None, lift=None, centred=None), tip="Take back rate, floor and centre")
-        self.names = QComboBox()
+        self.names = Chooser(self._fill_names)
         self.names.setAccessibleName("Rename the bones")
         self.names.activated.connect(self._rename)
         self.tools = QWidget()
@@ -67,14 +80,19 @@ class FactCard(Card):
             self.centre.blockSignals(False)
             self.floor.setEnabled(self._floor_off(entry) != 0)
             self.as_read.setEnabled(any((entry.correction.rate, entry.correction.lift, entry.correction.centred)))
+        self.names.setEnabled(entry.figure.body is not None)
+
+    def _fill_names(self):
+        """What the bones can be renamed to: conventions, and one member of each other family."""
         self.names.clear()
         self.names.addItem("Rename the bones …", None)
         for key, (title, _) in CONVENTIONS.items():
             self.names.addItem(f"as in {title}", key)
-        for other in self.session.state.entries:
-            if other.id != entry.id and other.family != entry.family and other.figure.body and other.role in ("rig", "clip"):
+        told = {self.entry.family} if self.entry else set()
+        for other in self.session.state.of_role("rig", "clip"):
+            if other.family not in told and other.figure.body:
+                told.add(other.family)
                 self.names.addItem(f"as in {other.name}", other.id)
-        self.names.setEnabled(entry.figure.body is not None)
 
     @staticmethod
     def _floor_off(entry):
@@ -101,7 +119,7 @@ class FactCard(Card):
 
     def show_entry(self, entry):
         """Show an entry's facts; None says what to do first."""
-        key = (entry.id, entry.correction, entry.name, entry.skeleton.names, len(self.session.state.entries)) if entry else None
+        key = (entry.id, entry.correction, entry.name, entry.skeleton.names) if entry else None
         if key == self._shown:
             return
         self._show_tools(entry)

@@ -7,7 +7,7 @@ import numpy as np
 from ...core.kinematics import position_rows, world_rotation_rows
 from ...core.skeleton import as_rows
 
-_BLOCK = 256
+_BLOCK = 48
 
 
 class Motion:

@@ -41,7 +41,7 @@ class StageView(QWidget):
         self.renderer, self.camera = renderer, Camera()
         self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
         self._image, self._stale, self._fine = None, True, False
-        self._press, self._dragged = None, False
+        self._press, self._dragged, self.busy = None, False, False
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -111,6 +111,10 @@ class StageView(QWidget):
             self._glide.stop()
 
     def _draw_fine(self):
+        # The smooth picture is for eyes at rest; while long work runs, the quick one is enough.
+        if self.busy:
+            self._settle.start()
+            return
         self._fine, self._stale = True, True
         self.update()
 
@@ -130,6 +134,7 @@ class StageView(QWidget):
             self._paint_captions(painter)
         if not self.figures and self.empty_text:
             self._paint_empty(painter)
+        painter.end()
 
     def _matrix(self):
         return self.camera.pose.matrix(self.width() / max(self.height(), 1))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..core.skeleton import pose_world
+from ..core.touches import touched
 from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from .theme import colour
 
@@ -98,7 +99,7 @@ class Director:
         if hips:
             scale = pairing.transfer.scale
         here = [a.copy() for a in pose_world(pairing.source, pairing.stance.source)]
-        there = [a.copy() for a in pose_world(pairing.target, pairing.stance.target)]
+        there = [a.copy() for a in pose_world(pairing.target, touched(pairing.stance.target, pairing.target, pairing.strings, dict(pairing.settings.touches)))]
         figures = [self._figure(PERFORMER, source, source.name, *here), self._figure(MARIONETTE, rig, rig.name, *there)]
         if hips:
             a, b = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]

@@ -18,6 +18,7 @@ from .errors import InputError
 from .kinematics import local_rotation_rows, position_rows, world_rotation_rows
 from .skeleton import Clip, as_rows, from_rows, pose_world
 from .stance import leg_scale, same_body
+from .touches import touched
 from .tying import missing
 
 
@@ -25,12 +26,13 @@ from .tying import missing
 class TransferSettings:
     """``in_place``: stay over the rig's own spot. ``stride``: ground travel in leg lengths' ratio (1 keeps it).
 
-    ``height_offset``: metres added to the hips' height.
+    ``height_offset``: metres added to the hips' height. ``touches``: ``((name, degrees), ...)``, see core.touches.
     """
 
     in_place: bool = False
     stride: float = 1.0
     height_offset: float = 0.0
+    touches: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,8 @@ class Transfer:
         self.source, self.target, self.strings, self.settings = source, target, strings, settings
         self._ties = {s.part: s for s in strings}
         self._source_points, self._source_turns = pose_world(source, stance.source)
-        self._target_points, self._target_turns = pose_world(target, stance.target)
+        pose = touched(stance.target, target, strings, dict(settings.touches)) if settings.touches else stance.target
+        self._target_points, self._target_turns = pose_world(target, pose)
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
         # Constant turns S0^-1 T0 of the joints that one source joint drives.
         self._constants = {d.joint: rot.multiply(rot.conjugate(self._source_turns[d.sources[0]]), self._target_turns[d.joint])[:, None]

@@ -8,13 +8,14 @@ import numpy as np
 
 from ..core import rotations as rot
 from ..core.rebase import rename
+from ..core.body.words import shared_prefix
 from ..core.errors import InputError
 from ..core.skeleton import pose_world
 from ..core.stance import Stance
 from ..core.tying import mirror_part, set_string, tie
 from .entry import BAKED, CLIP, RIG, Entry, free_name, new_id
 from .pairing import bake, pair, refuse_gaps
-from .stringing import StringingFile, from_file, to_file
+from .stringing import StringingFile, adapt, from_file, to_file
 
 
 def _paired(state):
@@ -24,7 +25,8 @@ def _paired(state):
     source, rig = state.source_entry, state.rig_entry
     for file in state.stringings:
         if (file.source.fingerprint, file.target.fingerprint) == state.key:
-            return state.with_pairing(from_file(file, source, rig))
+            known = from_file(file, source, rig)
+            return state.with_pairing(replace(known, origin=f"The stringing {file.name} was made for these two families and is used by itself."))
     try:
         return state.with_pairing(pair(source, rig))
     except InputError:
@@ -289,6 +291,18 @@ class MatchStance:
 
 
 @dataclass(frozen=True)
+class SetTolerance:
+    """How far (degrees) a limb may stand apart in the stance before it is a snag."""
+
+    degrees: float
+    merge: str | None = "tolerance"
+    label: str = "set the tolerance of the stance"
+
+    def run(self, state):
+        return replace(state, stance_tolerance=float(np.clip(self.degrees, 0, 180)))
+
+
+@dataclass(frozen=True)
 class TurnBone:
     """Turn a rig bone in the stance by a rotation vector in the world (radians); what hangs on it goes along."""
 
@@ -327,23 +341,53 @@ class ResetBone:
 
 @dataclass(frozen=True)
 class AdoptPose:
-    """Take a frame of the source clip as the source's reference pose; None goes back to its rest pose."""
+    """Take a frame of a clip as the source's reference pose; None goes back to its rest pose.
+
+    ``entry``: a clip with the same bones, such as a reference clip; the active one if None. The pose then
+    serves all clips of the family.
+    """
 
     frame: int | None
+    entry: str | None = None
     label: str = "adopt a reference pose"
 
     def run(self, state):
         pairing = _need(state)
-        clip = state.source_entry.placed_clip
         pose = pairing.source.rest
         if self.frame is not None:
-            pose = np.array(clip.rotations[self.frame])
+            pose = _pose_of(state.entry(self.entry) or state.source_entry, self.frame, pairing.source)
             # Only the pose counts, not where the figure happens to face in that frame.
             hips = pairing.source.index[next(s for s in pairing.strings if s.part == "hips").source[0]]
             for joint in (hips, *pairing.source.ancestors(hips)):
                 pose[joint] = pairing.source.rest[joint]
         changed = replace(pairing, stance=Stance(pose, pairing.stance.target))
         return state.with_pairing(changed.rematched() if pairing.matched else changed)
+
+
+def _pose_of(entry, frame, skeleton):
+    """A frame's pose on another skeleton of the same bones, whatever its local axes (local rotations)."""
+    clip = entry.placed_clip
+    if not 0 <= frame < clip.frames:
+        raise InputError(f"{entry.name} has no frame {frame}.")
+    if clip.skeleton is skeleton:
+        return np.array(clip.rotations[frame])
+    here, there = ({n.removeprefix(shared_prefix(s.names)): i for i, n in enumerate(s.names)} for s in (clip.skeleton, skeleton))
+    _, posed = pose_world(clip.skeleton, clip.rotations[frame])
+    _, rested = clip.skeleton.rest_world
+    change = rot.multiply(posed, rot.conjugate(rested))
+    lacking = [n for n in there if n not in here]
+    if len(lacking) > 0.3 * len(there):
+        raise InputError(f"{entry.name} has other bones than this family, so its pose can't be taken.")
+    world, own = skeleton.rest_world[1].copy(), np.array(skeleton.rest)
+    for name, joint in there.items():
+        parent = skeleton.parents[joint]
+        if name in here:
+            world[joint] = rot.multiply(change[here[name]], skeleton.rest_world[1][joint])
+        elif parent >= 0:
+            world[joint] = rot.multiply(world[parent], skeleton.rest[joint])
+        above = world[parent] if parent >= 0 else rot.IDENTITY
+        own[joint] = rot.multiply(rot.conjugate(above), world[joint])
+    return own
 
 
 @dataclass(frozen=True)
@@ -391,6 +435,19 @@ class UseStringing:
         if state.key is None:
             return state
         return state.with_pairing(from_file(self.file, state.source_entry, state.rig_entry))
+
+
+@dataclass(frozen=True, eq=False)
+class AdaptStringing:
+    """Use a stringing that nearly fits the active pair: keep what fits, tie the rest by itself."""
+
+    file: StringingFile
+    label: str = "adapt a stringing"
+
+    def run(self, state):
+        _need(state)
+        pairing, told = adapt(self.file, state.source_entry, state.rig_entry)
+        return state.with_pairing(replace(pairing, origin=f"Adapted from the stringing {self.file.name}; {told}."))
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,10 @@ from .stringing import StringingFile, from_file, to_file
 
 @dataclass(frozen=True, eq=False)
 class State:
-    """``source`` and ``rig``: ids of the active entries. ``pairings``: by the families of both sides."""
+    """``source`` and ``rig``: ids of the active entries. ``pairings``: by the families of both sides.
+
+    ``stance_tolerance``: degrees that a limb may stand apart in the stance before it is a snag.
+    """
 
     name: str = "Untitled"
     entries: tuple = ()
@@ -23,6 +26,7 @@ class State:
     rig: str | None = None
     pairings: dict = field(default_factory=dict)
     stringings: tuple[StringingFile, ...] = ()
+    stance_tolerance: float = 10.0
 
     def entry(self, identifier):
         """The entry with an id, or None."""

@@ -15,7 +15,10 @@ from ..core.tying import String, missing, tie
 
 @dataclass(frozen=True, eq=False)
 class Pairing:
-    """Strings, stance and settings between two placed skeletons. ``matched`` false: the stance was set by hand."""
+    """Strings, stance and settings between two placed skeletons. ``matched`` false: the stance was set by hand.
+
+    ``origin`` says in words where the strings came from.
+    """
 
     source: Skeleton
     target: Skeleton
@@ -24,6 +27,7 @@ class Pairing:
     settings: TransferSettings = TransferSettings()
     matched: bool = True
     name: str = ""
+    origin: str = "Tied by itself."
 
     @cached_property
     def transfer(self):

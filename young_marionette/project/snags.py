@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from ..core.families import differences, kinship
 from ..core.tying import mirror_part, missing
-from .commands import Correct, MatchStance, Remove, SwapSides, TieAll
+from .commands import AdaptStringing, Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import BAKED
+from .stringing import nearly_fits
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
-STANCE_TOLERANCE = 10.0
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class Snag:
 
 def find_snags(state):
     """All snags of a state, in the order of the route."""
-    return [*_gathered(state), *_families(state), *_tied(state), *_stood(state)]
+    return [*_gathered(state), *_families(state), *_offered(state), *_tied(state), *_stood(state)]
 
 
 def _gathered(state):
@@ -58,6 +58,18 @@ def _families(state):
             for entry in members:
                 yield Snag("gather", f"{entry.name} differs from the family of {kin.name}: {told}.",
                            "It has strings of its own; look at them before you bake it with the others.", entry=entry.id)
+
+
+def _offered(state):
+    """Stringings of the library that nearly fit the active pair, which has none of its own yet."""
+    pairing = state.pairing
+    if pairing is None or pairing.origin != "Tied by itself." or any(s.by_hand for s in pairing.strings):
+        return
+    for file in state.stringings:
+        exact = (file.source.fingerprint, file.target.fingerprint) == state.key
+        if not exact and nearly_fits(file, state.source_entry, state.rig_entry):
+            yield Snag("string", f"The stringing {file.name} was made for nearly the same two skeletons.",
+                       "Adapt it, to use what was tied there.", mend=AdaptStringing(file), mend_label="Adapt")
 
 
 def _mend(entry, odd):
@@ -143,7 +155,7 @@ def _stood(state):
     if pairing is None:
         return
     for limb in pairing.limbs:
-        if limb.angle > STANCE_TOLERANCE:
+        if limb.angle > state.stance_tolerance:
             yield Snag("stance", f"The {limb.part} stands {limb.angle:.0f}° apart in the stance.", "Match the stance, or turn the bone.",
                        part=limb.part, mend=MatchStance(), mend_label="Match")
 

@@ -73,6 +73,7 @@ class ProjectFile(Strict):
     rig: str | None = None
     pairings: list[PairingFile] = []
     stringings: list[StringingFile] = []
+    stance_tolerance: float = Field(default=10.0, ge=0, le=180)
 
 
 def save(path, state):
@@ -96,7 +97,7 @@ def _document(state):
             member = replace(state, source=source.id, rig=rig.id).pairing
             pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
     return ProjectFile(format="young-marionette project", version=VERSION, name=state.name, source=state.source, rig=state.rig,
-                       entries=[_entry_file(e) for e in state.entries], pairings=pairings, stringings=list(state.stringings))
+                       entries=[_entry_file(e) for e in state.entries], pairings=pairings, stringings=list(state.stringings), stance_tolerance=state.stance_tolerance)
 
 
 def _entry_file(entry):
@@ -174,7 +175,7 @@ def _entry(item, arrays):
 
 
 def _state(file, entries):
-    state = State(file.name, entries, stringings=tuple(file.stringings))
+    state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
     for item in file.pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
         if source and rig:

@@ -14,7 +14,7 @@ from ..core.body.words import shared_prefix
 from ..core.errors import InputError
 from ..core.stance import Stance, match
 from ..core.transfer import TransferSettings
-from ..core.tying import String
+from ..core.tying import String, tie
 from ..formats.files import check_free, opened, write_whole
 from .pairing import Pairing
 
@@ -70,6 +70,7 @@ class Settings(Strict):
     in_place: bool = False
     stride: float = Field(default=1.0, gt=0, le=100)
     height_offset: float = Field(default=0.0, ge=-100, le=100)
+    touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
 
 
 class StringingFile(Strict):
@@ -93,7 +94,7 @@ def to_file(pairing, source, rig, name=""):
         target=_side(rig, pairing.target, pairing.stance.target),
         strings=[Tie(part=s.part, source=list(s.source), target=list(s.target), certainty=s.certainty,
                      reason=s.reason, by_hand=s.by_hand, locked=s.locked) for s in pairing.strings],
-        stance_matched=pairing.matched, settings=Settings(**vars(pairing.settings)))
+        stance_matched=pairing.matched, settings=Settings(**{**vars(pairing.settings), "touches": dict(pairing.settings.touches)}))
 
 
 def _side(entry, skeleton, pose):
@@ -124,7 +125,31 @@ def from_file(file, source, rig):
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
     # A stance that the program matched for other proportions is matched anew, one made by hand is kept.
     stance = Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
-    return Pairing(a, b, strings, stance, TransferSettings(**file.settings.model_dump()), file.stance_matched, file.name)
+    return Pairing(a, b, strings, stance, TransferSettings(**{**file.settings.model_dump(), "touches": tuple(file.settings.touches.items())}), file.stance_matched, file.name)
+
+
+def adapt(file, source, rig):
+    """A stringing that nearly fits, on two entries: ``(pairing, what it lacks in words)``.
+
+    Strings whose bones are all there are kept; what is left is tied by itself. InputError where less
+    than half of its strings fit.
+    """
+    here, there = _matcher(file.source, source.placed_skeleton), _matcher(file.target, rig.placed_skeleton)
+    fit = [t for t in file.strings if all(n in here for n in t.source) and all(n in there for n in t.target)]
+    if 2 * len(fit) < len(file.strings) or source.figure.body is None or rig.figure.body is None:
+        raise InputError(f"The stringing {file.name or 'without a name'} fits too little of these two skeletons to be adapted.")
+    pairing = from_file(file.model_copy(update={"strings": fit}), source, rig)
+    parts, used = {s.part for s in pairing.strings}, {n for s in pairing.strings for n in s.target}
+    fresh = [s for s in tie(pairing.source, source.figure.body, pairing.target, rig.figure.body) if s.part not in parts and not used & set(s.target)]
+    lost = [t.part for t in file.strings if t not in fit]
+    told = "; ".join(filter(None, (f"not there: {', '.join(lost)}" if lost else "", f"tied anew: {', '.join(s.part for s in fresh)}" if fresh else "")))
+    return pairing.with_strings((*pairing.strings, *fresh)), told or "nothing had to be changed"
+
+
+def nearly_fits(file, source, rig):
+    """Whether a stringing of other families can be adapted to two entries: most of its bones are there."""
+    sides = (file.source, source.placed_skeleton), (file.target, rig.placed_skeleton)
+    return all(len(_matcher(side, skeleton)) >= 0.8 * len(side.joints) for side, skeleton in sides)
 
 
 def _matcher(side, skeleton):

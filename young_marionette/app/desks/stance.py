@@ -8,9 +8,10 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from ...core import rotations as rot
+from ...core.families import kinship
+from ...core.touches import TOUCHES
 from ...core.tying import mirror_part
-from ...project.commands import AdoptPose, MatchStance, ResetBone, TurnBone
-from ...project.snags import STANCE_TOLERANCE
+from ...project.commands import AdoptPose, MatchStance, ResetBone, SetTolerance, SetTransfer, TurnBone
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
@@ -25,7 +26,7 @@ class LimbList(QWidget):
 
     def __init__(self):
         super().__init__()
-        self.limbs, self.part = [], None
+        self.limbs, self.part, self.tolerance = [], None, 10.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Angles left per limb")
 
@@ -50,7 +51,7 @@ class LimbList(QWidget):
         for text, x in (("left", 6), ("right", self.width() / 2 + 6)):
             p.drawText(QRectF(x, 0, 100, 18), Qt.AlignmentFlag.AlignVCenter, text)
         for limb, box in self._boxes():
-            off = limb.angle > STANCE_TOLERANCE
+            off = limb.angle > self.tolerance
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.colour("lifted") if limb.part == self.part else theme.colour("base"))
             p.drawRoundedRect(box, 5, 5)
@@ -80,6 +81,9 @@ class StanceDesk(Desk):
         card = Card("Angle left per limb").add(self.poses, self.limbs)
         card.add(row(button("Match by itself", lambda: self.session.do(MatchStance()), True, "Turn the rig's limbs until they stand as the performer's (Ctrl+M)"),
                      button("Back to rest", lambda: self.session.do(ResetBone()), tip="Put the rig back into its rest pose"), None))
+        self.tolerance = Number(10, "°", 1, 0, 0, 180, 10, "Angle from which a limb is a snag")
+        self.tolerance.edited.connect(lambda value, _s: self.session.do(SetTolerance(value)))
+        card.add(row(label("A snag from", "quiet"), None, self.tolerance))
         self.add(card)
         turn = Card("Turn a bone")
         self.bone = QComboBox()
@@ -95,8 +99,22 @@ class StanceDesk(Desk):
         turn.add(row(button("Mirror", self.mirror, tip="Give the bone on the other side the same turn, mirrored", icon="mirror"), None,
                      button("Reset bone", lambda: self.session.do(ResetBone(self.bone.currentText())) if self.bone.currentText() else None)))
         self.add(turn)
+        self.touches = {}
+        touches = Card("Touches")
+        for name, told in TOUCHES.items():
+            number = Number(0, "°", 1, 0, -90, 90, 0, told)
+            number.edited.connect(lambda value, settled, n=name: self._touch(n, value, settled))
+            self.touches[name] = number
+            touches.add(row(label(name.capitalize()), None, number))
+        self.add(touches)
         pose = Card("Performer's reference pose")
         pose.add(label("The pose that both sides are matched in: the performer's rest pose, or any frame of its clip.", "quiet", wrap=True))
+        self.clips = QComboBox()
+        self.clips.setAccessibleName("Clip whose pose is taken")
+        self.frame = Number(0, "", 1, 0, 0, 1e6, 0, "Frame of that clip")
+        pose.add(row(self.clips, self.frame))
+        self.clips.activated.connect(lambda _i: self.frame.set_value(self.session.frame if self.clips.currentData() is None else 0))
+        self.session.frame_changed.connect(lambda: self.frame.set_value(self.session.frame) if self.clips.currentData() is None else None)
         pose.add(row(button("Take this frame", self._adopt), button("Rest pose", lambda: self.session.do(AdoptPose(None))), None))
         self.add(pose)
         self._last = {}
@@ -111,6 +129,11 @@ class StanceDesk(Desk):
             return
         self.poses.setText(f"The performer rests with {_plain(state.source_entry.figure.rest_pose)}, the rig with {_plain(state.rig_entry.figure.rest_pose)}. "
                            + ("Matched by the program." if pairing.matched else "Set by hand."))
+        self.limbs.tolerance = state.stance_tolerance
+        self.tolerance.set_value(state.stance_tolerance)
+        for name, number in self.touches.items():
+            number.set_value(dict(pairing.settings.touches).get(name, 0.0))
+        self._show_clips(state)
         self.limbs.show_limbs(pairing.limbs, self.session.part)
         names = list(pairing.target.names)
         if [self.bone.itemText(i) for i in range(self.bone.count())] != names:
@@ -166,8 +189,23 @@ class StanceDesk(Desk):
         self.session.message.emit(f"{bone} has no partner on the other side.")
 
     def _adopt(self):
-        self.session.do(AdoptPose(self.session.frame))
-        self.session.told.emit(f"Frame {self.session.frame} is the performer's reference pose")
+        frame = int(self.frame.value)
+        if self.session.do(AdoptPose(frame, self.clips.currentData())):
+            self.session.told.emit(f"Frame {frame} is the performer's reference pose, for all clips of its family")
+
+    def _touch(self, name, value, settled):
+        touches = {**dict(self.session.state.pairing.settings.touches), name: value}
+        self.session.do(SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),), merge=f"touch {name}"))
+        if settled:
+            self.session.document.settle()
+
+    def _show_clips(self, state):
+        clips = [(None, "the clip on the stage"), *((e.id, e.name) for e in state.of_role("clip")
+                                                    if e.id != state.source and kinship(e.skeleton, state.source_entry.skeleton) > 0.7)]
+        if [self.clips.itemData(i) for i in range(self.clips.count())] != [c for c, _ in clips]:
+            self.clips.clear()
+            for key, text in clips:
+                self.clips.addItem(text, key)
 
 
 def _plain(words):

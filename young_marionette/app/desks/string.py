@@ -173,8 +173,8 @@ class StringDesk(Desk):
         self.untie.setEnabled(string is not None)
         self.lock.setEnabled(string is not None)
         self.lock.setChecked(string is not None and string.locked)
-        self.why.setText(f"{string.part}: {string.reason}" if string else "Drag from bone to bone, or double-click a bone in the table."
-                         if self.table.rows else "")
+        self.why.setText(f"{string.part}: {string.reason}" if string else
+                         f"{state.pairing.origin} Drag from bone to bone, or double-click a bone in the table." if self.table.rows else "")
 
     def _row_chosen(self, current, _before):
         if current.isValid() and current.row() < len(self.table.rows):

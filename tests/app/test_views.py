@@ -442,3 +442,62 @@ class GatherTools(WindowCase):
         desk.region.setCurrentText("Legs")
         desk.tie_again()
         self.assertTrue("left foot" in self.strings() and "head" not in self.strings())
+
+
+class StanceTools(WindowCase):
+    def test_turning_by_the_ring_on_the_stage(self):
+        self.desk("stance")
+        stage = self.window.stage
+        stage.look_from("front")
+        self.spin(0.4)
+        self.session.choose(bone="leftUpperArm")
+        centre = stage.place_of("marionette", stage.handle)
+        before = self.state
+        # A quarter turn against the clock, as seen from the front.
+        self.drag(stage, centre + QPoint(44, 0), centre + QPoint(0, -44))
+        angle = {limb.part: limb.angle for limb in self.state.pairing.limbs}["left upper arm"]
+        self.close(angle, 90, 12)
+        self.session.undo()
+        self.assertIs(self.state, before, "one drag is one step")
+
+    def test_touches_are_laid_over_the_match(self):
+        desk = self.desk("stance")
+        before = self.window.stage.figures[1].positions.copy()
+        desk.touches["arms out"].edited.emit(15.0, True)
+        after = self.window.stage.figures[1].positions
+        hand = self.state.pairing.target.index["leftHand"]
+        self.assertGreater(after[hand, 0] - before[hand, 0], 0.1)
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.01, "the match itself stays")
+        self.session.undo()
+        self.close(self.window.stage.figures[1].positions, before, 1e-9)
+
+    def test_tolerance(self):
+        desk = self.desk("stance")
+        self.session.do(do.TurnBone("leftUpperArm", (0, 0, np.radians(15))))
+        self.assertTrue([s for s in self.session.snags if s.step == "stance"])
+        desk.tolerance.edited.emit(20.0, True)
+        self.assertFalse([s for s in self.session.snags if s.step == "stance"])
+
+    def test_pose_of_the_reference_clip(self):
+        """The reference clip stands with arms straight out; taken from it, so does the performer's reference."""
+        desk = self.desk("stance")
+        desk.clips.setCurrentText("quay_reference")
+        desk.clips.activated.emit(desk.clips.currentIndex())
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Take this frame"))
+        points = self.window.stage.figures[0].positions
+        s = self.state.pairing.source
+        arm = points[s.index["quay:L_Hand"]] - points[s.index["quay:L_Humerus"]]
+        self.close(np.degrees(np.arcsin(arm[1] / np.linalg.norm(arm))), 0, 2)
+        self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.5)
+
+    def test_a_run_is_tied_by_dragging(self):
+        self.session.do(do.Choose(self.id_of("sweep_quay")))
+        desk = self.desk("string")
+        desk.region.setCurrentText("Trunk")
+        self.spin()
+        board = desk.board
+        self.drag(board, board.place("source", "vertebra_2"), board.place("source", "vertebra_4"))
+        self.assertEqual(board.runs["source"], ("vertebra_2", "vertebra_3", "vertebra_4"))
+        self.drag(board, board.place("source", "vertebra_3"), board.place("rig", "chest"))
+        self.assertEqual((self.strings()["spine"].source, self.strings()["spine"].target), (("vertebra_2", "vertebra_3", "vertebra_4"), ("chest",)))
+        self.assertEqual(board.runs, {})

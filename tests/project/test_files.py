@@ -231,3 +231,71 @@ class Recoveries(Case):
         recovery.clear()
         recovery.close()
         self.assertEqual(self.opened().found(), [])
+
+
+class NearlyFitting(Case):
+    def test_a_stringing_of_nearly_the_same_skeleton_is_offered_and_adapted(self):
+        from young_marionette.project.snags import find_snags
+        by_name = {e.name: e for e in show_state().entries}
+        document = Document(show_state())
+        document.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
+        document.do(do.KeepStringing("lamp to Heron"))
+        document.do(do.Choose(by_name["climb_ladder"].id))      # two bones more than its family
+        snag = next(s for s in find_snags(document.state) if "lamp to Heron" in s.text)
+        document.do(snag.mend)
+        strings = {s.part: s for s in document.state.pairing.strings}
+        self.assertEqual(strings["neck"].source, ("quay:Head",))
+        self.assertIn("Adapted from the stringing lamp to Heron", document.state.pairing.origin)
+        self.assertFalse([s for s in find_snags(document.state) if "lamp to Heron" in s.text])
+
+    def test_one_that_fits_is_used_by_itself_and_said(self):
+        by_name = {e.name: e for e in show_state().entries}
+        document = Document(replace(show_state(), pairings={}))
+        file = stringing.to_file(show_state().pairing, show_state().source_entry, show_state().rig_entry, "kept")
+        document.do(do.UseStringing(file))
+        document = Document(replace(document.state, pairings={}, source=None))
+        document.do(do.Choose(by_name["haul_rope"].id))
+        self.assertIn("The stringing kept was made for these two families", document.state.pairing.origin)
+
+    def test_what_is_not_there_is_said(self):
+        by_name = {e.name: e for e in show_state().entries}
+        lamp, climb, heron = by_name["light_lamp"], by_name["climb_ladder"], by_name["Heron"]
+        file = stringing.to_file(pair(climb, heron), climb, heron, "climbing")
+        tie = file.strings[0].model_copy(update={"part": "prop", "source": ["quay:Pole"], "target": ["head"]})
+        file = file.model_copy(update={"strings": [*file.strings[:2], *file.strings[3:], tie]})
+        made, told = stringing.adapt(file, lamp, heron)
+        self.assertIn("not there: prop", told)
+        self.assertIn("tied anew: ", told)
+        self.assertEqual(len({s.part for s in made.strings}), 20)
+        self.refuses(lambda: stringing.adapt(file, by_name["sweep_quay"], heron), "too little")
+
+
+class Touches(Case):
+    def test_touches_are_saved_and_bounded_to_known_names(self):
+        state = show_state()
+        pairing = replace(state.pairing, settings=replace(state.pairing.settings, touches=(("head down", 8.0),)))
+        file = stringing.to_file(pairing, state.source_entry, state.rig_entry)
+        self.assertEqual(stringing.from_file(file, state.source_entry, state.rig_entry).settings.touches, (("head down", 8.0),))
+        path = self.folder / "t.stringing"
+        stringing.save(path, file)
+        path.write_text(path.read_text().replace("head down", "tail up"))
+        self.refuses(lambda: stringing.load(path), "touches")
+
+    def test_each_touch_does_what_it_says(self):
+        from young_marionette.core.touches import touched
+        from young_marionette.core.skeleton import pose_world
+        pairing = show_state().pairing
+        rest = pairing.target.rest
+        at = pairing.target.index
+
+        def places(**touches):
+            pose = touched(rest, pairing.target, pairing.strings, {k.replace("_", " "): v for k, v in touches.items()})
+            return pose_world(pairing.target, pose)[0]
+        plain = places()
+        self.assertGreater(places(shoulders_up=10)[at["leftUpperArm"], 1], plain[at["leftUpperArm"], 1] + 0.01)
+        self.assertGreater(places(shoulders_up=10)[at["rightUpperArm"], 1], plain[at["rightUpperArm"], 1] + 0.01)
+        self.assertLess(places(elbows_back=20)[at["rightLowerArm"], 2], plain[at["rightLowerArm"], 2] - 0.02)
+        out = places(arms_out=10)
+        self.assertTrue(out[at["leftHand"], 0] > plain[at["leftHand"], 0] and out[at["rightHand"], 0] < plain[at["rightHand"], 0])
+        turn = touched(rest, pairing.target, pairing.strings, {"head down": 20})[at["head"]]
+        self.assertLess(rot.rotate(turn, np.array([0, 0, 1.0]))[1], -0.3)

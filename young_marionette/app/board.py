@@ -21,9 +21,12 @@ _HIT = 11
 
 
 class StringBoard(QWidget):
-    """Drag from a bone to a bone of the other figure to tie them; click a bone or a string to choose its part."""
+    """Drag from a bone to a bone of the other figure to tie them; click a bone or a string to choose its part.
 
-    tied = Signal(str, str)
+    Dragging within one figure, along a chain, marks a run of bones, which is then tied as one.
+    """
+
+    tied = Signal(object, object)
     part_chosen = Signal(object)
     pointed = Signal(str)
 
@@ -31,7 +34,7 @@ class StringBoard(QWidget):
         super().__init__()
         self.source = self.rig = self.pairing = self.part = None
         self.region, self._drag, self._hover = "Body", None, None
-        self._places = {}
+        self._places, self.runs = {}, {}
         self.setMinimumHeight(250)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
@@ -39,6 +42,8 @@ class StringBoard(QWidget):
 
     def show_pair(self, source, rig, pairing, part):
         """Show two entries and what is tied between them."""
+        if (source and source.skeleton, rig and rig.skeleton) != (self.source and self.source.skeleton, self.rig and self.rig.skeleton):
+            self.runs = {}
         self.source, self.rig, self.pairing, self.part = source, rig, pairing, part
         self._lay_out()
         self.update()
@@ -137,6 +142,11 @@ class StringBoard(QWidget):
         if self.pairing:
             self._paint_strings(p)
             self._paint_rings(p)
+        p.setPen(QPen(theme.colour("brass"), 2, Qt.PenStyle.DotLine))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for side, run in self.runs.items():
+            for name in run:
+                p.drawEllipse(self.place(side, name), 8, 8)
         if self._drag and self._drag[2]:
             p.setPen(QPen(theme.colour("brass"), 2))
             p.drawLine(self.place(*self._drag[0]), self._drag[1])
@@ -241,9 +251,28 @@ class StringBoard(QWidget):
         if drag and drag[2]:
             found = self.bone_at(event.position())
             if found and found[0] != drag[0][0]:
-                ends = dict((drag[0], found))
+                ends = {side: self._run_with(side, name) for side, name in (drag[0], found)}
+                self.runs = {}
                 self.tied.emit(ends["source"], ends["rig"])
+            elif found and found[1] != drag[0][1]:
+                self._mark_run(found[0], drag[0][1], found[1])
+        elif drag:
+            self.runs.pop(drag[0][0], None)
         self.update()
+
+    def _mark_run(self, side, one, other):
+        """Mark the bones from one to another below it as a run; nothing where neither is above the other."""
+        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
+        ends = sorted((skeleton.index[one], skeleton.index[other]))
+        chain = [ends[1], *skeleton.ancestors(ends[1])]
+        if ends[0] in chain:
+            self.runs[side] = tuple(skeleton.names[j] for j in chain[:chain.index(ends[0]) + 1][::-1])
+            self.pointed.emit(f"Run of {len(self.runs[side])} bones: drag it to the other figure to tie it")
+
+    def _run_with(self, side, name):
+        """The marked run that a bone belongs to, else the bone alone."""
+        run = self.runs.get(side, ())
+        return run if name in run else (name,)
 
     def leaveEvent(self, _event):
         self._hover = None

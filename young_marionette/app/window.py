@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (QFileDialog, QHBoxLayout, QMainWindow, QMenu, QMe
 
 from ..core.errors import InputError
 from ..project import storage, stringing
-from ..project.commands import AddEntries, KeepStringing, MatchStance, Rename, TieAll, UseStringing
+from ..project.commands import AddEntries, KeepStringing, MatchStance, Rename, TieAll, TurnBone, UseStringing
 from ..project.document import State
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
@@ -171,6 +171,7 @@ class Window(QMainWindow):
         stage.frame_asked.connect(lambda: stage.frame())
         stage.pointed.connect(self.tell)
         stage.picked.connect(self._picked)
+        stage.turned.connect(self._turned)
         stage.trails.toggled.connect(self._set_trails)
         stage.follow.toggled.connect(lambda _on: self.show_stage())
         stage.drawn.connect(self._count_pictures)
@@ -239,6 +240,9 @@ class Window(QMainWindow):
         if self.stage.follow.isChecked() and figures:
             targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
             self.stage.camera.follow(tuple(sum(targets) / len(targets)))
+        pairing = self.session.state.pairing
+        ringed = self.session.step == "stance" and not self.session.preview and pairing is not None and self.session.bone in pairing.target.index
+        self.stage.handle = pairing.target.index[self.session.bone] if ringed else None
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
             self.desks["transfer"].show_state()
@@ -287,6 +291,14 @@ class Window(QMainWindow):
         chosen = part.part_of(side, name) if part.source and part.rig else None
         self.session.choose(chosen, name if kind == "marionette" else None)
         self.tell(f"{entry.name}: {name}" + (f", {chosen}" if chosen else ""))
+
+    def _turned(self, joint, vector, settled):
+        """The ring on the stage was dragged: turn the bone in the stance; one undo step per drag."""
+        if settled:
+            self.session.document.settle()
+            return
+        bone = self.session.state.pairing.target.names[joint]
+        self.session.do(TurnBone(bone, tuple(map(float, vector)), merge=f"ring {bone}"))
 
     def tell(self, text):
         """Say something in the status line."""

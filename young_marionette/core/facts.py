@@ -169,6 +169,9 @@ def motion_facts(clip, body):
                                "Take it out of the library if it is no pose that you need."))
     if body is None or clip.frames < 1:
         return tuple(facts), tuple(oddities)
+    if _collapsed(clip, body):
+        oddities.append(Oddity("collapsed", "The figure has collapsed: head and feet lie together in every frame that was looked at.",
+                               "Take it out of the library; it holds no usable motion."))
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
     world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
@@ -185,6 +188,19 @@ def motion_facts(clip, body):
                                f"{'over' if floor > 0 else 'under'} the floor.",
                                "If they should stand, put the clip on the floor.", floor))
     return tuple(facts), tuple(oddities)
+
+
+def _collapsed(clip, body):
+    """Whether head and feet are never further apart than a third of what the bones would allow."""
+    joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
+    few = replace(clip, rotations=clip.rotations[::max(clip.frames // 12, 1)], translations=clip.translations[::max(clip.frames // 12, 1)])
+    world = world_rotation_rows(clip.skeleton, as_rows(few.rotations), joints)
+    places = position_rows(clip.skeleton, world, clip.moving, as_rows(few.translations), joints)
+    rest = clip.skeleton.rest_world[0]
+    if len(joints) < 2:
+        return False
+    apart = max(float(np.linalg.norm(places[joints[0]] - places[j], axis=0).max()) for j in joints[1:])
+    return apart < 0.35 * max(float(np.linalg.norm(rest[joints[0]] - rest[j])) for j in joints[1:])
 
 
 def put_down(clip, body, correction):

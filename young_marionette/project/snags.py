@@ -74,7 +74,7 @@ def _offered(state):
 
 def _mend(entry, odd):
     """What mends an oddity at a click, where something does."""
-    if odd.kind == "short":
+    if odd.kind in ("short", "collapsed"):
         return {"mend": Remove(entry.id), "mend_label": "Take out"}
     if odd.kind == "floor":
         return {"mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)), "mend_label": "Put on the floor"}

@@ -181,9 +181,9 @@ class StringDesk(Desk):
             self.session.choose(part=self.table.rows[current.row()][0])
 
     def tie_dragged(self, source, target):
-        """Tie two bones that were joined on the board."""
-        part = self.board.part_of("rig", target) or self.board.part_of("source", source) or target
-        self.tie(part, (source,), (target,))
+        """Tie bones, or runs of bones, that were joined on the board."""
+        part = self.board.part_of("rig", target[0]) or self.board.part_of("source", source[0]) or target[0]
+        self.tie(part, source, target)
 
     def tie(self, part, source, target):
         """Tie bones for a part, and its mirror where that is on."""

@@ -13,6 +13,7 @@ from .camera import VIEWS, Camera, project
 from .painter import PainterRenderer
 
 PICK_WITHIN = 12
+RING = 44
 ARRANGEMENTS = ("beside", "over", "performer", "marionette")
 
 
@@ -28,10 +29,15 @@ def make_renderer(software=False):
 
 
 class StageView(QWidget):
-    """Shows figures. ``picked(kind, joint)``: a bone was clicked; ``pointed(text)``: what is under the pointer."""
+    """Shows figures. ``picked(kind, joint)``: a bone was clicked; ``pointed(text)``: what is under the pointer.
+
+    ``handle``: a joint of the marionette that has a ring to turn it by; ``turned(joint, vector, settled)``
+    tells the turn in the world (radians), the last time with ``settled``.
+    """
 
     picked = Signal(str, int)
     pointed = Signal(str)
+    turned = Signal(int, object, bool)
     arrangement_asked = Signal(str)
     frame_asked = Signal()
     drawn = Signal()
@@ -42,6 +48,7 @@ class StageView(QWidget):
         self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
         self._image, self._stale, self._fine = None, True, False
         self._press, self._dragged, self.busy = None, False, False
+        self.handle, self._turning = None, None
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -132,6 +139,8 @@ class StageView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.captions:
             self._paint_captions(painter)
+        if self.handle is not None:
+            self._paint_handle(painter)
         if not self.figures and self.empty_text:
             self._paint_empty(painter)
         painter.end()
@@ -188,10 +197,45 @@ class StageView(QWidget):
                 best, found = away[nearest], (figure, int(figure.bones.start[nearest]))
         return found
 
+    def _paint_handle(self, painter):
+        centre = self.place_of("marionette", self.handle)
+        if centre is None:
+            return
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("deep", 160), 5))
+        painter.drawEllipse(QPointF(centre), RING, RING)
+        painter.setPen(QPen(theme.colour("brass"), 2.4))
+        painter.drawEllipse(QPointF(centre), RING, RING)
+        painter.setBrush(theme.colour("brass"))
+        for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)):
+            painter.drawEllipse(QPointF(centre) + QPointF(x, y), 4, 4)
+
+    def _angle(self, point):
+        """Direction of a place from the handle's middle, and how far it is from the ring."""
+        centre = self.place_of("marionette", self.handle)
+        if centre is None:
+            return 0.0, np.inf
+        way = point - QPointF(centre)
+        return float(np.arctan2(-way.y(), way.x())), abs(float(np.hypot(way.x(), way.y())) - RING)
+
+    def _turn(self, point):
+        angle, _ = self._angle(point)
+        step = (angle - self._turning + np.pi) % (2 * np.pi) - np.pi
+        self._turning = angle
+        self.turned.emit(self.handle, self.camera.pose.axes[2] * step, False)
+
     def mousePressEvent(self, event):
+        if self.handle is not None and event.button() == Qt.MouseButton.LeftButton:
+            angle, away = self._angle(event.position())
+            if away < 9:
+                self._turning = angle
+                return
         self._press, self._dragged = (event.position(), event.button(), event.modifiers()), False
 
     def mouseMoveEvent(self, event):
+        if self._turning is not None:
+            self._turn(event.position())
+            return
         if self._press is None:
             found = self.pick(event.position())
             self.setCursor(Qt.CursorShape.PointingHandCursor if found else Qt.CursorShape.ArrowCursor)
@@ -210,6 +254,10 @@ class StageView(QWidget):
         self.refresh()
 
     def mouseReleaseEvent(self, event):
+        if self._turning is not None:
+            self._turning = None
+            self.turned.emit(self.handle, np.zeros(3), True)
+            return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             found = self.pick(event.position())
             self.picked.emit(found[0].kind if found else "", found[1] if found else -1)

@@ -11,6 +11,10 @@ from young_marionette.app import theme
 from young_marionette.app.stage.camera import Pose, project
 from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
+from young_marionette.core.skeleton import Clip
+from young_marionette.core.tying import missing
+from young_marionette.demo.dressing import insert_joint
+from young_marionette.demo.figures import Build, make_figure
 from young_marionette.project import commands as do
 from young_marionette.project.snags import STEPS
 
@@ -200,6 +204,17 @@ class Panels(WindowCase):
         self.window.library.search.setText("rope")
         self.assertEqual(texts(), ["Clips of quay", "haul_rope"])
         self.window.library.search.setText("")
+        self.session.do(do.Tag(self.id_of("row_boat"), ("harbour", " harbour ", "")))
+        self.window.library.search.setText("harb")
+        self.assertEqual(texts(), ["Clips of loft", "row_boat"])
+        self.window.library.search.setText("")
+        order = self.window.library.order
+        order.setCurrentText("By name")
+        order.activated.emit(order.currentIndex())
+        self.assertLess(texts().index("carry_bucket"), texts().index("haul_rope"))
+        order.setCurrentText("Longest first")
+        order.activated.emit(order.currentIndex())
+        self.assertLess(texts().index("walk_the_wall"), texts().index("carry_bucket"))
 
     def test_looking_changes_no_work(self):
         before = self.state
@@ -501,3 +516,47 @@ class StanceTools(WindowCase):
         self.drag(board, board.place("source", "vertebra_3"), board.place("rig", "chest"))
         self.assertEqual((self.strings()["spine"].source, self.strings()["spine"].target), (("vertebra_2", "vertebra_3", "vertebra_4"), ("chest",)))
         self.assertEqual(board.runs, {})
+
+
+class ManyBones(WindowCase):
+    """A skeleton of over 120 bones, hands and face, with long names."""
+
+    def setUp(self):
+        super().setUp()
+        from young_marionette.formats import write
+        s = make_figure(Build(fingers=True, twist=True, root=True, spine=5, neck=2))
+        clip = Clip("faces", s, 30, np.tile(s.rest, (5, 1, 1)), [1], np.tile(s.offsets[1], (5, 1, 1)))
+        for i in range(64):
+            clip = insert_joint(clip, f"face_helper_with_a_long_name_{i:02d}", "head", (0.05 * np.cos(i), 0.1 + 0.05 * np.sin(i), 0.08))
+        self.assertGreater(len(clip.skeleton), 120)
+        self.path = self.folder / "a_rig_with_a_rather_long_name_for_the_harbour_theatre.bvh"
+        write(self.path, clip)
+        self.window.open_paths([self.path])
+        self.until(lambda: not self.window.jobs)
+        self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
+
+    def test_it_is_tied_shown_and_turned(self):
+        self.assertEqual(missing(self.state.pairing.strings), [])
+        for step in STEPS:
+            self.desk(step)
+            self.spin(0.02)
+        board = self.desk("string").board
+        for region in ("Head", "Left hand", "Body"):
+            board.set_region(region)
+            board.repaint()
+        self.assertEqual(len(self.window.stage.figures[1].bones.joint_radius), len(self.state.rig_entry.skeleton))
+
+
+class Absent(WindowCase):
+    def test_a_part_can_be_declared_absent(self):
+        desk = self.desk("string")
+        row = desk.table.row_of("left hand")
+        desk.choose_bone(row, 1, "this part is absent")
+        self.assertNotIn("left hand", self.strings())
+        self.assertEqual(desk.table.data(desk.table.index(row, 1)), "absent")
+        self.assertFalse([s for s in self.session.snags if "left hand" in s.text])
+        self.session.do(do.Bake())
+        self.assertEqual(len(self.session.baked), 1)
+        desk.choose_bone(row, 1, "quay:L_Hand")
+        self.assertNotIn("left hand", self.state.pairing.absent)
+        self.refuses(lambda: self.session.document.do(do.DeclareAbsent("hips")), "hips")

@@ -198,7 +198,7 @@ class StringBoard(QWidget):
         p.setPen(QPen(theme.colour("alarm"), 2))
         for side, entry in (("source", self.source), ("rig", self.rig)):
             for part, run in (entry.figure.body.parts if entry.figure.body else {}).items():
-                if part in MUST_HAVE and part not in tied and self._places[side][1][run[0]]:
+                if part in MUST_HAVE and part not in tied and part not in self.pairing.absent and self._places[side][1][run[0]]:
                     p.drawEllipse(QPointF(*self._places[side][0][run[0]]), 7.5, 7.5)
 
     def _paint_name(self, p, side, name):

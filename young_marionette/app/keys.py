@@ -16,7 +16,7 @@ SHEET = (
                ("T", "Trails"), ("drag", "Turn"), ("Shift+drag", "Move"), ("wheel", "Nearer, farther"))),
     ("Work", (("Ctrl+O", "Open files"), ("Ctrl+T", "Tie all"), ("Ctrl+M", "Match the stance"), ("Ctrl+B", "Bake"), ("Ctrl+D", "Write files"),
               ("Ctrl+Z", "Undo"), ("Ctrl+Shift+Z", "Redo"), ("Ctrl+S", "Save"), ("Ctrl+Shift+S", "Save under a name"))),
-    ("Library and strings", (("Enter", "Use it, or choose a bone"), ("Delete", "Take out, or untie"), ("M", "Mirror on or off"), ("K", "Lock a string"))),
+    ("Library and strings", (("Enter", "Use it, or choose a bone"), ("Delete", "Take out, or untie"), ("F2", "Tags of a library entry"), ("M", "Mirror on or off"), ("K", "Lock a string"))),
 )
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QStyle, QStyledItemDelegate, QTreeView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QInputDialog, QLineEdit, QMenu, QPushButton, QStyle, QStyledItemDelegate, QTreeView, QVBoxLayout, QWidget
 
-from ..project.commands import Choose, Remove, SetRole, UseStringing
+from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
 from . import icons, theme
 from .parts.widgets import button
@@ -16,6 +16,8 @@ from .stage.view import mark
 _KEY, _KIND = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 HEADING, STRINGING = "heading", "stringing"
 _POSES = 4
+ORDERS = {"As opened": None, "By name": lambda e: e.name.casefold(), "Longest first": lambda e: -e.placed_clip.seconds,
+          "By tag": lambda e: (not e.tags, e.tags)}
 
 
 def family_name(entry):
@@ -98,7 +100,8 @@ class _Delegate(QStyledItemDelegate):
         if entry is not None:
             p.setFont(theme.font(11))
             p.setPen(theme.colour("quiet"))
-            p.drawText(text.adjusted(0, 19, 0, 0), Qt.AlignmentFlag.AlignTop, _second_line(entry))
+            p.drawText(text.adjusted(0, 19, 0, 0), Qt.AlignmentFlag.AlignTop,
+                       p.fontMetrics().elidedText(_second_line(entry), Qt.TextElideMode.ElideRight, text.width()))
 
     def _strip(self, entry, size):
         key = (entry.id, entry.correction, entry.role)
@@ -125,7 +128,8 @@ def _second_line(entry):
     if entry.role == RIG:
         return f"{entry.figure.rest_pose} · {len(entry.skeleton)} joints"
     clip = entry.placed_clip
-    return f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame"
+    tags = "".join(f" · {tag}" for tag in entry.tags)
+    return (f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame") + tags
 
 
 class Library(QWidget):
@@ -144,7 +148,14 @@ class Library(QWidget):
         self.search.setAccessibleName("Search the library")
         self.search.addAction(icons.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
         self.search.textChanged.connect(lambda _t: self._fill(True))
+        self.order = QComboBox()
+        self.order.setAccessibleName("Order of the clips")
+        self.order.setToolTip("Order of the clips")
+        for text, key in ORDERS.items():
+            self.order.addItem(text, key)
+        self.order.activated.connect(lambda _i: self._fill(True))
         layout.addWidget(self.search)
+        layout.addWidget(self.order)
         self.model = QStandardItemModel()
         self.tree = QTreeView()
         self.tree.setModel(self.model)
@@ -169,7 +180,7 @@ class Library(QWidget):
 
     def _fill(self, anyway=False):
         state = self.session.state
-        shown = ([(e.id, e.name, e.role, e.correction) for e in state.entries], [f.name for f in state.stringings])
+        shown = ([(e.id, e.name, e.role, e.correction, e.tags) for e in state.entries], [f.name for f in state.stringings])
         if shown == self._shown and not anyway:
             self.tree.viewport().update()
             return
@@ -196,7 +207,9 @@ class Library(QWidget):
         self._show_use()
 
     def _section(self, heading, entries, wanted):
-        entries = [e for e in entries if wanted in e.name.casefold() or wanted in family_name(e).casefold()]
+        entries = [e for e in entries if any(wanted in text.casefold() for text in (e.name, family_name(e), *e.tags))]
+        if self.order.currentData() is not None:
+            entries.sort(key=self.order.currentData())
         if entries:
             self._heading(heading)
             for entry in entries:
@@ -258,10 +271,19 @@ class Library(QWidget):
     def keyPressEvent(self, event):
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.use.isEnabled():
             self.use_current()
+        elif event.key() == Qt.Key.Key_F2 and self.session.state.entry(self.current()[1]):
+            self.ask_tags()
         elif event.key() == Qt.Key.Key_Delete and self.current()[0] in (CLIP, RIG, BAKED):
             self.session.do(Remove(self.current()[1]))
         else:
             super().keyPressEvent(event)
+
+    def ask_tags(self):
+        """Ask for the chosen entry's tags, with commas between them."""
+        entry = self.session.state.entry(self.current()[1])
+        text, given = QInputDialog.getText(self, "Tags", f"Tags of {entry.name}, with commas between them", text=", ".join(entry.tags))
+        if given:
+            self.session.do(Tag(entry.id, tuple(text.split(","))))
 
     def _menu(self, point):
         kind, key = self.current()
@@ -275,6 +297,7 @@ class Library(QWidget):
             menu.addAction("Use it as a rig", lambda: self.session.do(SetRole(key, RIG)))
         elif kind == RIG:
             menu.addAction("Use it as a clip", lambda: self.session.do(SetRole(key, CLIP)))
+        menu.addAction("Tags …", self.ask_tags)
         menu.addSeparator()
         menu.addAction("Take out of the library (Delete)", lambda: self.session.do(Remove(key)))
         menu.exec(self.tree.viewport().mapToGlobal(point))

@@ -52,7 +52,7 @@ def pairing_facts(source, rig, pairing):
     """What was tied and how the stance was matched, as plain data."""
     return {
         "source": str(source.path), "rig": str(rig.path),
-        "strings": _strings(pairing), "missing": missing(pairing.strings),
+        "strings": _strings(pairing), "missing": missing(pairing.strings, pairing.absent), "absent": list(pairing.absent),
         "untied": {"source": untied(pairing.strings, pairing.source, "source"), "rig": untied(pairing.strings, pairing.target, "target")},
         "stance": [{"part": limb.part, "degrees_left": round(limb.angle, 4)} for limb in pairing.limbs],
         "rest_poses": {"source": source.figure.rest_pose, "rig": rig.figure.rest_pose},

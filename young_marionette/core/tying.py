@@ -122,9 +122,9 @@ def _by_words(source, source_body, target, target_body, strings):
             for (side, words), names in there.items() if len(here.get((side, words), ())) == len(names) == 1]
 
 
-def missing(strings):
-    """The must-have parts that no string ties."""
-    tied = {s.part for s in strings}
+def missing(strings, absent=()):
+    """The must-have parts that no string ties, but for those that were declared ``absent``."""
+    tied = {s.part for s in strings} | set(absent)
     return [part for part in MUST_HAVE if part not in tied]
 
 

@@ -241,6 +241,39 @@ class Lock:
 
 
 @dataclass(frozen=True)
+class DeclareAbsent:
+    """Say that a part of the body is not there (a creature without arms), or take that back."""
+
+    part: str
+    absent: bool = True
+
+    @property
+    def label(self):
+        return f"declare {self.part} {'absent' if self.absent else 'present'}"
+
+    def run(self, state):
+        pairing = _need(state)
+        if self.part == "hips":
+            raise InputError("The hips can't be absent: all motion hangs on them.")
+        rest = tuple(p for p in pairing.absent if p != self.part)
+        strings = tuple(s for s in pairing.strings if not (self.absent and s.part == self.part))
+        changed = replace(pairing, absent=(*rest, self.part) if self.absent else rest)
+        return state.with_pairing(changed.with_strings(strings) if len(strings) < len(pairing.strings) else changed)
+
+
+@dataclass(frozen=True)
+class Tag:
+    """Give a library entry tags to search for."""
+
+    entry: str
+    tags: tuple[str, ...]
+    label: str = "tag"
+
+    def run(self, state):
+        return state.with_entry(state.entry(self.entry).told_anew(tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip()))))
+
+
+@dataclass(frozen=True)
 class SwapSides:
     """Exchange left and right on the source's side of all strings."""
 

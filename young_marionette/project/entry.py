@@ -54,6 +54,7 @@ class Entry:
     correction: Correction = field(default_factory=Correction)
     notes: tuple[str, ...] = ()
     made_from: tuple[str, ...] = ()
+    tags: tuple[str, ...] = ()
 
     @cached_property
     def _key(self):

@@ -17,7 +17,7 @@ from ..core.tying import String, missing, tie
 class Pairing:
     """Strings, stance and settings between two placed skeletons. ``matched`` false: the stance was set by hand.
 
-    ``origin`` says in words where the strings came from.
+    ``origin`` says in words where the strings came from. ``absent``: parts that the user says are not there.
     """
 
     source: Skeleton
@@ -28,6 +28,7 @@ class Pairing:
     matched: bool = True
     name: str = ""
     origin: str = "Tied by itself."
+    absent: tuple[str, ...] = ()
 
     @cached_property
     def transfer(self):
@@ -61,7 +62,7 @@ def pair(source, rig):
 
 def refuse_gaps(pairing, source, rig):
     """InputError that names the must-have parts without a string, and which side lacks them."""
-    lacking = missing(pairing.strings)
+    lacking = missing(pairing.strings, pairing.absent)
     if not lacking:
         return
     told = []

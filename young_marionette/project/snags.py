@@ -85,10 +85,10 @@ def _tied(state):
     pairing = state.pairing
     if pairing is None:
         return
-    for part in missing(pairing.strings):
+    for part in missing(pairing.strings, pairing.absent):
         places = [e.name for e in (state.source_entry, state.rig_entry) if e.figure.body is None or part not in e.figure.body.parts]
         yield Snag("string", f"The {part} has no string.",
-                   f"It was not found in {' and '.join(places)}; tie it by hand." if places else "Tie it on the board, or let it be tied.",
+                   f"It was not found in {' and '.join(places)}; tie it by hand, or say that it is absent." if places else "Tie it on the board, let it be tied, or say that it is absent.",
                    True, part=part, mend=None if places else TieAll(only_untied=True), mend_label="Tie")
     for string in pairing.strings:
         if not string.sure:

@@ -52,6 +52,7 @@ class EntryFile(Strict):
     correction: CorrectionFile = CorrectionFile()
     notes: list[str] = []
     made_from: list[str] = []
+    tags: list[str] = []
 
 
 class PairingFile(Strict):
@@ -107,7 +108,7 @@ def _entry_file(entry):
                      clip_name=entry.clip.name if entry.clip else "",
                      layout_names=list(layout.names) if layout else None,
                      layout_channels=[list(c) for c in layout.channels] if layout else None,
-                     correction=CorrectionFile(**vars(entry.correction)), notes=list(entry.notes), made_from=list(entry.made_from))
+                     correction=CorrectionFile(**vars(entry.correction)), notes=list(entry.notes), made_from=list(entry.made_from), tags=list(entry.tags))
 
 
 def _arrays(entry):
@@ -171,7 +172,7 @@ def _entry(item, arrays):
         if {len(layout.names), len(layout.channels)} != {len(skeleton)}:
             raise ValueError("a layout of another skeleton")
     return Entry(item.id, item.role, item.name, Path(item.path) if item.path else None, item.format, skeleton, clip, layout,
-                 Correction(**item.correction.model_dump()), tuple(item.notes), tuple(item.made_from))
+                 Correction(**item.correction.model_dump()), tuple(item.notes), tuple(item.made_from), tuple(item.tags))
 
 
 def _state(file, entries):

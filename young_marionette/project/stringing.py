@@ -82,6 +82,7 @@ class StringingFile(Strict):
     source: Side
     target: Side
     strings: list[Tie]
+    absent: list[str] = Field(default_factory=list)
     stance_matched: bool = True
     settings: Settings = Settings()
 
@@ -94,7 +95,7 @@ def to_file(pairing, source, rig, name=""):
         target=_side(rig, pairing.target, pairing.stance.target),
         strings=[Tie(part=s.part, source=list(s.source), target=list(s.target), certainty=s.certainty,
                      reason=s.reason, by_hand=s.by_hand, locked=s.locked) for s in pairing.strings],
-        stance_matched=pairing.matched, settings=Settings(**{**vars(pairing.settings), "touches": dict(pairing.settings.touches)}))
+        absent=list(pairing.absent), stance_matched=pairing.matched, settings=Settings(**{**vars(pairing.settings), "touches": dict(pairing.settings.touches)}))
 
 
 def _side(entry, skeleton, pose):
@@ -125,7 +126,7 @@ def from_file(file, source, rig):
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
     # A stance that the program matched for other proportions is matched anew, one made by hand is kept.
     stance = Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
-    return Pairing(a, b, strings, stance, TransferSettings(**{**file.settings.model_dump(), "touches": tuple(file.settings.touches.items())}), file.stance_matched, file.name)
+    return Pairing(a, b, strings, stance, TransferSettings(**{**file.settings.model_dump(), "touches": tuple(file.settings.touches.items())}), file.stance_matched, file.name, absent=tuple(file.absent))
 
 
 def adapt(file, source, rig):

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
 from ...core.tying import MUST_HAVE, OPTIONAL, mirror_part
-from ...project.commands import Lock, TieAll, TieBones, Untie
+from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from .. import theme
 from ..board import REGIONS, StringBoard
 from ..parts.widgets import button, label, row, tool
@@ -58,13 +58,15 @@ class StringTable(QAbstractTableModel):
                 return part
             if index.column() == 3:
                 return "" if not string else "locked" if string.locked else "by you" if string.by_hand else f"{string.certainty:.0%}"
-            return self._run(index.column(), string) if string else ("no string" if part in MUST_HAVE else "–")
+            if string:
+                return self._run(index.column(), string)
+            return "absent" if part in self.state.pairing.absent else "no string" if part in MUST_HAVE else "–"
         if role == Qt.ItemDataRole.ToolTipRole:
             names = "" if not string else f"{', '.join(string.source)} → {', '.join(string.target)}\n"
             return names + (string.reason if string else "This must-have part has no string." if part in MUST_HAVE else "Optional, no string.")
         if role == Qt.ItemDataRole.ForegroundRole:
             if string is None:
-                return QColor(theme.NIGHT["alarm" if part in MUST_HAVE else "quiet"])
+                return QColor(theme.NIGHT["alarm" if part in MUST_HAVE and part not in self.state.pairing.absent else "quiet"])
             if not string.sure and index.column() == 3:
                 return QColor(theme.NIGHT["brass"])
         if role == Qt.ItemDataRole.FontRole and string and not string.sure:
@@ -99,7 +101,7 @@ class BoneChooser(QStyledItemDelegate):
         box = QComboBox(parent)
         state = self.desk.session.state
         skeleton = (state.source_entry if index.column() == 1 else state.rig_entry).placed_skeleton
-        box.addItems(["no bone", *skeleton.names])
+        box.addItems(["no bone", "this part is absent", *skeleton.names])
         string = self.desk.table.rows[index.row()][1]
         names = () if string is None else string.source if index.column() == 1 else string.target
         if len(names) == 1:
@@ -194,6 +196,11 @@ class StringDesk(Desk):
     def choose_bone(self, place, column, name):
         """A bone was chosen in the table: one side at a time where there was no string yet."""
         part, string = self.table.rows[place]
+        if name == "this part is absent":
+            self.session.do(DeclareAbsent(part))
+            return
+        if part in self.session.state.pairing.absent:
+            self.session.do(DeclareAbsent(part, False))
         if name == "no bone":
             self.session.do(Untie(part))
             return

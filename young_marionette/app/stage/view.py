@@ -161,7 +161,7 @@ class StageView(QWidget):
             place = np.array([[middle, max(low for _, x, low in feet if abs(x - middle) < 90)]])
             width = metrics.horizontalAdvance(figure.name) + 30
             x = min(max(place[0, 0] - width / 2, 8), max(self.width() - width - 8, 8))
-            box = QRectF(x, min(place[0, 1] + 8, self.height() - 32), width, 22)
+            box = QRectF(x, min(place[0, 1] + 14, self.height() - 32), width, 22)
             while any(box.intersects(other) for other in taken):
                 box.translate(0, -26)
             taken.append(box)

@@ -22,7 +22,14 @@ def clip():
     """A long clip on a skeleton with fingers, helpers and a root."""
     s = make_figure(Build(fingers=True, twist=True, root=True, spine=4, neck=2))
     rng = np.random.default_rng(0)
-    return Clip("long", s, 120, rot.from_vector(rng.normal(size=(FRAMES, len(s), 3)) * 0.3), [1], rng.normal(size=(FRAMES, 1, 3)))
+    return Clip(
+        "long",
+        s,
+        120,
+        rot.from_vector(rng.normal(size=(FRAMES, len(s), 3)) * 0.3),
+        [1],
+        rng.normal(size=(FRAMES, 1, 3)),
+    )
 
 
 def _pair(source):
@@ -35,7 +42,9 @@ def forward_pass():
     """Against a copy of the same numbers, which is what memory alone costs."""
     long = clip()
     took, copy = best(lambda: forward(long), lambda: long.rotations.copy(order="K"))
-    yield row("forward pass", took, copy, None, f"{FRAMES} frames, {len(long.skeleton)} joints; floor: copying the rotations")
+    yield row(
+        "forward pass", took, copy, None, f"{FRAMES} frames, {len(long.skeleton)} joints; floor: copying the rotations"
+    )
 
 
 def transfer():
@@ -57,16 +66,30 @@ def one_change():
         return lambda: forward(Transfer(long.skeleton, rig, strings, match(strings, long.skeleton, rig)).run(frames))
 
     def angle(frames):
-        return lambda: forward(Transfer(long.skeleton, rig, strings, replace(stance, target=stance.target.copy())).run(frames))
+        return lambda: forward(
+            Transfer(long.skeleton, rig, strings, replace(stance, target=stance.target.copy())).run(frames)
+        )
+
     times = best(string(one), angle(one), string(long), angle(long))
-    for what, took, goal in zip(("changed string, one frame", "changed angle, one frame", "changed string, 3,000 frames", "changed angle, 3,000 frames"), times, (0.016, 0.016, 0.1, 0.1)):
+    for what, took, goal in zip(
+        (
+            "changed string, one frame",
+            "changed angle, one frame",
+            "changed string, 3,000 frames",
+            "changed angle, 3,000 frames",
+        ),
+        times,
+        (0.016, 0.016, 0.1, 0.1),
+    ):
         yield plain(what, took, goal, "without drawing")
 
 
 def reading_a_body():
     """Reading a body against one forward pass."""
     long = clip()
-    took, floor = best(lambda: read_body(long.skeleton), lambda: world_rotation_rows(long.skeleton, as_rows(long.rotations)))
+    took, floor = best(
+        lambda: read_body(long.skeleton), lambda: world_rotation_rows(long.skeleton, as_rows(long.rotations))
+    )
     yield row("reading a body", took, floor, None, f"{len(long.skeleton)} joints, once per skeleton")
 
 

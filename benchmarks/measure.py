@@ -23,4 +23,11 @@ def row(what, took, floor, goal=None, note=""):
 
 def plain(what, seconds, goal=None, note=""):
     """A line with a time that a goal in seconds is set for."""
-    return what, f"{seconds * 1000:.1f} ms", "", "", "" if goal is None else f"≤ {goal * 1000:g} ms {'✓' if seconds <= goal else '✗'}", note
+    return (
+        what,
+        f"{seconds * 1000:.1f} ms",
+        "",
+        "",
+        "" if goal is None else f"≤ {goal * 1000:g} ms {'✓' if seconds <= goal else '✗'}",
+        note,
+    )

@@ -19,6 +19,7 @@ def _window():
     from young_marionette.app.main import make_app
     from young_marionette.app.window import Window
     from young_marionette.demo.example import demo_state
+
     app = make_app()
     window = Window(tempfile.mkdtemp())
     window.resize(1280, 800)
@@ -36,16 +37,22 @@ def stage_picture():
     size = (stage.width(), stage.height())
     draw = stage.renderer.draw
     pose = stage.camera.pose
-    moving, fine, empty = best(lambda: draw(size, pose, stage.figures), lambda: draw(size, pose, stage.figures, (), True), lambda: draw(size, pose, []))
+    moving, fine, empty = best(
+        lambda: draw(size, pose, stage.figures),
+        lambda: draw(size, pose, stage.figures, (), True),
+        lambda: draw(size, pose, []),
+    )
     note = f"{size[0]} x {size[1]}, {stage.renderer.describe().split(' (')[0]}"
     yield row("stage picture, playing", moving, empty, None, note)
     yield row("stage picture, at rest", fine, empty, None, note + ", smooth edges")
 
     def change():
         from young_marionette.project.commands import TurnBone
+
         window.session.do(TurnBone("head", (0.01, 0, 0), merge="bench"))
         draw(size, pose, stage.figures)
-    took, = best(change)
+
+    (took,) = best(change)
     yield plain("changed angle, through document and stage to the picture", took, None, "all of the window listens")
     window.session.document.mark_saved(None)
     window.close()
@@ -77,17 +84,28 @@ def opening_two_hundred_clips():
         app.processEvents()
         stalls.append(time.perf_counter() - now)
     yield plain("opening 200 clips, in all", total, None, "off the interface thread")
-    yield plain("opening 200 clips, longest stall", max(stalls), 0.05, f"99 % of turns under {np.percentile(stalls, 99) * 1000:.0f} ms")
+    yield plain(
+        "opening 200 clips, longest stall",
+        max(stalls),
+        0.05,
+        f"99 % of turns under {np.percentile(stalls, 99) * 1000:.0f} ms",
+    )
     window.session.document.mark_saved(None)
     window.close()
 
 
 def start_up():
     """The window's start against importing Qt and NumPy alone."""
+
     def run(code):
-        return lambda: subprocess.run([sys.executable, "-c", code], check=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
-    ours = ("from young_marionette.app.main import make_app; a = make_app(); from young_marionette.app.window import Window; import tempfile;"
-            "w = Window(tempfile.mkdtemp()); w.show(); a.processEvents(); import os; os._exit(0)")
+        return lambda: subprocess.run(
+            [sys.executable, "-c", code], check=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+        )
+
+    ours = (
+        "from young_marionette.app.main import make_app; a = make_app(); from young_marionette.app.window import Window; import tempfile;"
+        "w = Window(tempfile.mkdtemp()); w.show(); a.processEvents(); import os; os._exit(0)"
+    )
     floor = "import PySide6.QtWidgets, numpy, scipy.interpolate, moderngl, pyqtgraph, pydantic"
     took, bare = best(run(ours), run(floor), times=3)
     yield row("start-up to the window shown", took, bare, None, "floor: importing the packages that it stands on")

@@ -24,7 +24,7 @@ def main():
     window = Window(tempfile.mkdtemp())
     window.resize(1280, 800)
     window.show()
-    os.environ["HOME"] = tempfile.mkdtemp()     # so that folders are shown as anybody's own
+    os.environ["HOME"] = tempfile.mkdtemp()  # so that folders are shown as anybody's own
     folder = Path.home() / "quillmouth"
     session = window.session
     session.document.open(demo_state(folder), folder / "Quillmouth.marionette")
@@ -37,6 +37,7 @@ def main():
             app.processEvents()
             time.sleep(0.005)
         window.grab().save(str(OUT / f"{name}.png"))
+
     session.seek(95)
     shot("gather")
     session.go("string")

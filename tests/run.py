@@ -41,8 +41,11 @@ def start_screen():
     for number in (200 + os.getpid() % 700, 901 + os.getpid() % 90):
         if Path(f"/tmp/.X{number}-lock").exists():
             continue
-        screen = subprocess.Popen(["Xvfb", f":{number}", "-screen", "0", "2600x1500x24", "-nolisten", "tcp", "-noreset"],
-                                  stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        screen = subprocess.Popen(
+            ["Xvfb", f":{number}", "-screen", "0", "2600x1500x24", "-nolisten", "tcp", "-noreset"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         if _answers(f"/tmp/.X11-unix/X{number}"):
             break
         screen.terminate()
@@ -77,11 +80,16 @@ def main(names):
         screen = start_screen()
         if screen is None:
             os.environ["QT_QPA_PLATFORM"] = "offscreen"
-        print(f"Window tests run on {'a screen of their own (Xvfb)' if screen else 'the offscreen platform'}.", file=sys.stderr)
+        print(
+            f"Window tests run on {'a screen of their own (Xvfb)' if screen else 'the offscreen platform'}.",
+            file=sys.stderr,
+        )
         try:
             suite = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
             if names:
-                suite = unittest.TestSuite(t for t in _flat(suite) if t.id().removeprefix("tests.").startswith(tuple(names)))
+                suite = unittest.TestSuite(
+                    t for t in _flat(suite) if t.id().removeprefix("tests.").startswith(tuple(names))
+                )
             result = unittest.TextTestRunner(resultclass=Result, verbosity=1, stream=sys.stderr).run(suite)
         finally:
             if screen is not None:

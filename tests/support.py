@@ -21,12 +21,29 @@ from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
 
 FULL = Build(fingers=True, twist=True, root=True, spine=4, neck=2)
-RESTS = {"T": {}, "A": {"left upper arm": (0, 0, -0.8), "right upper arm": (0, 0, 0.8)},
-         "hanging": {"left upper arm": (0, 0.3, -1.42), "right upper arm": (0, -0.3, 1.42), "left forearm": (0.1, -0.3, 0.0)},
-         "seated": {"left thigh": (-1.5, 0, 0), "right thigh": (-1.5, 0, 0), "left shin": (1.5, 0, 0), "right shin": (1.5, 0, 0),
-                    "left upper arm": (0, 0, -1.2), "right upper arm": (0, 0, 1.2)}}
-UPS = {"Y": rot.IDENTITY, "Z": rot.from_axis_angle(rot.AXES["X"], np.array(np.pi / 2)), "X": rot.from_axis_angle(rot.AXES["Z"], np.array(-np.pi / 2)),
-       "-Z": rot.from_axis_angle(rot.AXES["X"], np.array(-np.pi / 2))}
+RESTS = {
+    "T": {},
+    "A": {"left upper arm": (0, 0, -0.8), "right upper arm": (0, 0, 0.8)},
+    "hanging": {
+        "left upper arm": (0, 0.3, -1.42),
+        "right upper arm": (0, -0.3, 1.42),
+        "left forearm": (0.1, -0.3, 0.0),
+    },
+    "seated": {
+        "left thigh": (-1.5, 0, 0),
+        "right thigh": (-1.5, 0, 0),
+        "left shin": (1.5, 0, 0),
+        "right shin": (1.5, 0, 0),
+        "left upper arm": (0, 0, -1.2),
+        "right upper arm": (0, 0, 1.2),
+    },
+}
+UPS = {
+    "Y": rot.IDENTITY,
+    "Z": rot.from_axis_angle(rot.AXES["X"], np.array(np.pi / 2)),
+    "X": rot.from_axis_angle(rot.AXES["Z"], np.array(-np.pi / 2)),
+    "-Z": rot.from_axis_angle(rot.AXES["X"], np.array(-np.pi / 2)),
+}
 
 
 class Case(unittest.TestCase):
@@ -53,6 +70,7 @@ class Case(unittest.TestCase):
     def refuses(self, action, *words):
         """The action ends with one plain sentence that holds the words."""
         from young_marionette.core.errors import InputError
+
         with self.assertRaises(InputError) as caught:
             action()
         text = str(caught.exception)
@@ -66,7 +84,9 @@ class Case(unittest.TestCase):
 
 def wild_motion(figure, rng, frames=24, size=0.5):
     """Motion of every kind of turn, hips tumbling freely, on a skeleton of ``demo.figures``."""
-    turns = rot.from_vector(rng.normal(size=(1, len(figure), 3)) * size + rng.normal(size=(frames, len(figure), 3)) * size / 2)
+    turns = rot.from_vector(
+        rng.normal(size=(1, len(figure), 3)) * size + rng.normal(size=(frames, len(figure), 3)) * size / 2
+    )
     for joint, name in enumerate(figure.names):
         if "twist" in name or name == "root":
             turns[:, joint] = rot.IDENTITY
@@ -79,24 +99,40 @@ def wild_motion(figure, rng, frames=24, size=0.5):
 def random_build(rng):
     """A figure of random proportions and bones."""
     height = float(rng.uniform(1.0, 2.1))
-    return Build(height=height, leg=float(rng.uniform(0.36, 0.56)) * height, arm=float(rng.uniform(0.26, 0.36)) * height,
-                 shoulders=float(rng.uniform(0.17, 0.28)) * height, hips=float(rng.uniform(0.08, 0.16)) * height, head=float(rng.uniform(0.1, 0.2)) * height,
-                 ankle=float(rng.uniform(0.03, 0.06)) * height, foot=float(rng.uniform(0.07, 0.11)) * height,
-                 spine=int(rng.integers(1, 6)), neck=int(rng.integers(1, 3)), fingers=bool(rng.random() < 0.5), root=bool(rng.random() < 0.3))
+    return Build(
+        height=height,
+        leg=float(rng.uniform(0.36, 0.56)) * height,
+        arm=float(rng.uniform(0.26, 0.36)) * height,
+        shoulders=float(rng.uniform(0.17, 0.28)) * height,
+        hips=float(rng.uniform(0.08, 0.16)) * height,
+        head=float(rng.uniform(0.1, 0.2)) * height,
+        ankle=float(rng.uniform(0.03, 0.06)) * height,
+        foot=float(rng.uniform(0.07, 0.11)) * height,
+        spine=int(rng.integers(1, 6)),
+        neck=int(rng.integers(1, 3)),
+        fingers=bool(rng.random() < 0.5),
+        root=bool(rng.random() < 0.3),
+    )
 
 
 def dressed(clip, rng, rest=None, names=None, up=None, unit=None, axes=None, extras=True):
     """The clip as another program would tell it, everything drawn at random where it is not given."""
     figure = clip.skeleton
     rest = rest or rng.choice(["T", "A", "hanging"])
-    turned = rng.normal(size=(len(figure), 4)) if (rng.random() < 0.5 if axes is None else axes) else np.tile(rot.IDENTITY, (len(figure), 1))
+    turned = (
+        rng.normal(size=(len(figure), 4))
+        if (rng.random() < 0.5 if axes is None else axes)
+        else np.tile(rot.IDENTITY, (len(figure), 1))
+    )
     clip = dressing.with_rest(clip, dressing.rest_pose(figure, RESTS[rest]), rot.normalise(turned))
     if extras:
         clip = _with_extras(clip, rng)
     if names is None and rng.random() < 0.5 or names == "numbers":
         order = rng.permutation(len(clip.skeleton))
         clip = dressing.with_names(clip, {n: f"bone_{order[i]:02d}" for i, n in enumerate(clip.skeleton.names)})
-    world = rot.multiply(UPS[up or rng.choice(list(UPS))], rot.from_axis_angle(rot.AXES["Y"], np.array(rng.uniform(-3, 3))))
+    world = rot.multiply(
+        UPS[up or rng.choice(list(UPS))], rot.from_axis_angle(rot.AXES["Y"], np.array(rng.uniform(-3, 3)))
+    )
     unit = unit or 10 ** rng.uniform(np.log10(0.07), 2)
     return dressing.in_file_world(clip, 1 / unit, world)
 
@@ -108,7 +144,9 @@ def _with_extras(clip, rng):
         half = clip.skeleton.offsets[clip.skeleton.index["left hand"]] * 0.5
         clip = dressing.insert_joint(clip, "left forearm roll", "left forearm", half, ["left hand"])
     if rng.random() < 0.5:
-        clip = dressing.insert_joint(clip, "end", "right toes", clip.skeleton.offsets[clip.skeleton.index["right toes"]] * 0.3)
+        clip = dressing.insert_joint(
+            clip, "end", "right toes", clip.skeleton.offsets[clip.skeleton.index["right toes"]] * 0.3
+        )
     return clip
 
 
@@ -130,6 +168,7 @@ def joints_at(clip):
 def show_folder():
     """The show's files, written once for all tests."""
     from young_marionette.demo.show import write_show
+
     holder = tempfile.TemporaryDirectory(prefix="quillmouth-")
     write_show(holder.name)
     show_folder.holder = holder
@@ -140,6 +179,7 @@ def show_folder():
 def show_state():
     """The show's project state, made once for all tests."""
     from young_marionette.demo.example import demo_state
+
     return demo_state(show_folder(), sorted(show_folder().rglob("*.bvh")))
 
 

@@ -7,8 +7,14 @@ import unittest
 from pathlib import Path
 
 PACKAGE = Path(__file__).resolve().parent.parent / "young_marionette"
-MAY_IMPORT = {"core": set(), "formats": {"core"}, "project": {"core", "formats"}, "demo": {"core", "formats", "project"},
-              "cli": {"core", "formats", "project", "demo"}, "app": {"core", "formats", "project", "demo"}}
+MAY_IMPORT = {
+    "core": set(),
+    "formats": {"core"},
+    "project": {"core", "formats"},
+    "demo": {"core", "formats", "project"},
+    "cli": {"core", "formats", "project", "demo"},
+    "app": {"core", "formats", "project", "demo"},
+}
 WINDOW_ONLY = {"PySide6", "shiboken6", "moderngl", "pyqtgraph"}
 
 
@@ -19,7 +25,7 @@ def imports(path):
         if isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom):
-            base = ".".join(parts[:-node.level]) if node.level else ""
+            base = ".".join(parts[: -node.level]) if node.level else ""
             yield ".".join(filter(None, (base, node.module)))
             yield from (".".join(filter(None, (base, node.module, alias.name))) for alias in node.names)
 
@@ -65,7 +71,14 @@ with tempfile.TemporaryDirectory() as d:
             tree = ast.parse(path.read_text())
             self.assertTrue(ast.get_docstring(tree), f"{path} has no docstring")
             for node in ast.walk(tree):
-                if isinstance(node, (ast.FunctionDef, ast.ClassDef)) and not node.name.startswith("_") and isinstance(node, ast.FunctionDef):
+                if (
+                    isinstance(node, (ast.FunctionDef, ast.ClassDef))
+                    and not node.name.startswith("_")
+                    and isinstance(node, ast.FunctionDef)
+                ):
                     body = [n for n in node.body if not (isinstance(n, ast.Expr) and isinstance(n.value, ast.Constant))]
                     if path.name != "base.py":
-                        self.assertFalse(not body or isinstance(body[0], ast.Raise) and "NotImplemented" in ast.dump(body[0]), f"{path}: {node.name}")
+                        self.assertFalse(
+                            not body or isinstance(body[0], ast.Raise) and "NotImplemented" in ast.dump(body[0]),
+                            f"{path}: {node.name}",
+                        )

@@ -36,6 +36,7 @@ class WindowCase(Case):
 
     def setUp(self):
         from young_marionette.app.window import Window
+
         application()
         # An error inside a slot would else only be printed.
         self.defects, before = [], sys.excepthook
@@ -100,7 +101,9 @@ class WindowCase(Case):
         self.spin()
 
     def click(self, widget, point=None):
-        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point or widget.rect().center())
+        QTest.mouseClick(
+            widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point or widget.rect().center()
+        )
         self.spin()
 
     def drag(self, widget, start, end, button=Qt.MouseButton.LeftButton):
@@ -108,7 +111,10 @@ class WindowCase(Case):
         start, end = (p.toPoint() if isinstance(p, QPointF) else p for p in (start, end))
         QTest.mousePress(widget, button, Qt.KeyboardModifier.NoModifier, start)
         for share in (0.2, 0.5, 0.8, 1.0):
-            QTest.mouseMove(widget, QPoint(int(start.x() + (end.x() - start.x()) * share), int(start.y() + (end.y() - start.y()) * share)))
+            QTest.mouseMove(
+                widget,
+                QPoint(int(start.x() + (end.x() - start.x()) * share), int(start.y() + (end.y() - start.y()) * share)),
+            )
             self.spin(0.005)
         QTest.mouseRelease(widget, button, Qt.KeyboardModifier.NoModifier, end)
         self.spin()

@@ -11,7 +11,11 @@ from tests.support import joints_at, show_folder
 from young_marionette.formats import read
 from young_marionette.project import storage
 
-CTRL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+CTRL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
 
 
 class FromFilesToAFile(WindowCase):
@@ -21,7 +25,15 @@ class FromFilesToAFile(WindowCase):
         """Drop files on the window."""
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-        self.window.dropEvent(QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+        self.window.dropEvent(
+            QDropEvent(
+                QPointF(300, 300),
+                Qt.DropAction.CopyAction,
+                data,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+        )
         self.until(lambda: not self.window.jobs)
 
     def test_the_whole_route(self):
@@ -59,7 +71,10 @@ class FromFilesToAFile(WindowCase):
         transfer = self.desk("transfer")
         self.click(transfer.bake)
         self.assertEqual([e.name for e in self.session.baked], ["light_lamp on Heron"])
-        self.assertIn("light_lamp on Heron", [self.window.library.model.item(i).text() for i in range(self.window.library.model.rowCount())])
+        self.assertIn(
+            "light_lamp on Heron",
+            [self.window.library.model.item(i).text() for i in range(self.window.library.model.rowCount())],
+        )
         # Refine shows it; Deliver writes it.
         refine = self.desk("refine")
         self.assertFalse(refine.empty.isVisible())
@@ -89,7 +104,13 @@ class FromFilesToAFile(WindowCase):
         show = show_folder()
         self.drop(show / "quay/light_lamp.bvh", show / "puppets/Heron.bvh")
         before = self.state
-        for name, data in (("empty.bvh", b""), ("binary.bvh", bytes(range(256))), ("text.bvh", b"hello"), ("x.stringing", b"{}"), ("x.marionette", b"PK")):
+        for name, data in (
+            ("empty.bvh", b""),
+            ("binary.bvh", bytes(range(256))),
+            ("text.bvh", b"hello"),
+            ("x.stringing", b"{}"),
+            ("x.marionette", b"PK"),
+        ):
             (self.folder / name).write_bytes(data)
             self.window.message.hide()
             self.drop(self.folder / name)
@@ -97,7 +118,11 @@ class FromFilesToAFile(WindowCase):
             self.assertIn(name, self.window.message.text.text())
             self.assertIs(self.state, before)
         self.drop(self.folder / "empty.bvh", show / "quay/haul_rope.bvh")
-        self.assertEqual([e.name for e in self.state.entries], ["light_lamp", "Heron", "haul_rope"], "one bad file does not stop the other")
+        self.assertEqual(
+            [e.name for e in self.state.entries],
+            ["light_lamp", "Heron", "haul_rope"],
+            "one bad file does not stop the other",
+        )
 
     def test_folders_and_cancel(self):
         self.drop(show_folder())
@@ -127,6 +152,7 @@ class Recovering(WindowCase):
         """Another window on the same recovery folder, as after a restart."""
         from tests.app.harness import renderer
         from young_marionette.app.window import Window
+
         window = Window(self.recovery_folder, renderer())
         window.show()
         self.addCleanup(window.close)
@@ -136,7 +162,7 @@ class Recovering(WindowCase):
     def test_closing_in_the_middle_of_a_drag_loses_nothing(self):
         stance = self.desk("stance")
         self.session.choose(bone="leftUpperArm")
-        stance.turns[2].edited.emit(17.0, False)       # a drag that has not ended
+        stance.turns[2].edited.emit(17.0, False)  # a drag that has not ended
         turned = self.state.pairing.stance.target
         first, self.window = self.window, None
         first.close()
@@ -185,6 +211,7 @@ class Playing(WindowCase):
         def slow(*args, **kwargs):
             time.sleep(0.09)
             return real(*args, **kwargs)
+
         stage.renderer.draw = slow
         try:
             self.session.seek(0)
@@ -214,7 +241,9 @@ class Playing(WindowCase):
         self.assertEqual(self.session.frame, 240)
 
     def test_every_frame_can_be_stepped_to(self):
-        self.session.do(__import__("young_marionette.project.commands", fromlist=["Choose"]).Choose(self.id_of("walk_the_wall")))
+        self.session.do(
+            __import__("young_marionette.project.commands", fromlist=["Choose"]).Choose(self.id_of("walk_the_wall"))
+        )
         for frame in range(0, 901, 7):
             self.session.seek(frame)
             self.assertEqual(self.session.frame, frame)
@@ -289,6 +318,7 @@ class Keys(WindowCase):
 class Defects(WindowCase):
     def test_an_unforeseen_error_is_told_and_the_work_goes_on(self):
         from young_marionette.app.main import defect_hook
+
         hook = defect_hook(self.window)
         try:
             raise ZeroDivisionError("by zero")

@@ -23,7 +23,7 @@ def pixels(image):
     """A picture's colours ``(height, width, 3)``."""
     image = image.convertToFormat(image.Format.Format_RGB888)
     rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, :image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
 
 
 def near(picture, name, within=70):
@@ -147,7 +147,11 @@ class Board(WindowCase):
     def test_dragging_to_nowhere_changes_nothing(self):
         desk = self.desk("string")
         before = self.state
-        self.drag(desk.board, desk.board.place("source", "quay:Head"), QPointF(desk.board.width() / 2, desk.board.height() - 4))
+        self.drag(
+            desk.board,
+            desk.board.place("source", "quay:Head"),
+            QPointF(desk.board.width() / 2, desk.board.height() - 4),
+        )
         self.drag(desk.board, desk.board.place("source", "quay:Head"), desk.board.place("source", "quay:L_Foot"))
         self.assertIs(self.state, before)
 
@@ -166,7 +170,9 @@ class Board(WindowCase):
         self.spin()
         large = desk.board.place("source", "pointer_1_left") - desk.board.place("source", "pinky_1_left")
         self.assertGreater(large.manhattanLength(), 5 * small.manhattanLength())
-        self.drag(desk.board, desk.board.place("source", "pinky_1_left"), desk.board.place("rig", "l_metacarpophalangeal_4"))
+        self.drag(
+            desk.board, desk.board.place("source", "pinky_1_left"), desk.board.place("rig", "l_metacarpophalangeal_4")
+        )
         self.assertEqual(self.strings()["left ring"].source, ("pinky_1_left",))
 
     def test_table_by_keyboard(self):
@@ -199,6 +205,7 @@ class Panels(WindowCase):
 
         def texts():
             return [model.item(i).text() for i in range(model.rowCount())]
+
         for heading in ("Rigs", "Clips of quay", "Clips of quay, skeleton 2", "Clips of loft"):
             self.assertIn(heading, texts())
         self.window.library.search.setText("rope")
@@ -288,7 +295,9 @@ class Panels(WindowCase):
         angles = {limb.part: limb.angle for limb in self.state.pairing.limbs}
         self.close(angles["left upper arm"], angles["right upper arm"], 0.5)
         self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Reset bone"))
-        self.close(self.state.pairing.stance.target[self.state.pairing.target.index["leftUpperArm"]], [0, 0, 0, 1], 1e-9)
+        self.close(
+            self.state.pairing.stance.target[self.state.pairing.target.index["leftUpperArm"]], [0, 0, 0, 1], 1e-9
+        )
 
     def test_adopt_a_frame(self):
         desk = self.desk("stance")
@@ -336,13 +345,21 @@ class Panels(WindowCase):
 class Look(WindowCase):
     def unfit(self):
         """Texts that have less room than they need."""
-        for widget in self.window.findChildren((QLabel)) + self.window.findChildren(QPushButton) + self.window.findChildren(QCheckBox):
+        for widget in (
+            self.window.findChildren(QLabel)
+            + self.window.findChildren(QPushButton)
+            + self.window.findChildren(QCheckBox)
+        ):
             if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():
                 continue
             need = widget.minimumSizeHint() if not (isinstance(widget, QLabel) and widget.wordWrap()) else None
             if need is not None and widget.width() + 1 < need.width():
                 yield f"{widget.text()!r} has {widget.width()} of {need.width()} pixels"
-            if isinstance(widget, QLabel) and widget.wordWrap() and widget.height() + 1 < widget.heightForWidth(widget.width()):
+            if (
+                isinstance(widget, QLabel)
+                and widget.wordWrap()
+                and widget.height() + 1 < widget.heightForWidth(widget.width())
+            ):
                 yield f"{widget.text()!r} has {widget.height()} of {widget.heightForWidth(widget.width())} pixels in height"
 
     def test_no_text_is_cut_at_any_size(self):
@@ -356,7 +373,10 @@ class Look(WindowCase):
                 self.assertEqual(list(self.unfit()), [], f"{step} at {size}")
                 stage = self.window.stage
                 self.assertGreater(stage.width(), 300)
-                self.assertLessEqual(self.window.desk_holder.mapTo(self.window, QPoint(self.window.desk_holder.width(), 0)).x(), self.window.width() + 1)
+                self.assertLessEqual(
+                    self.window.desk_holder.mapTo(self.window, QPoint(self.window.desk_holder.width(), 0)).x(),
+                    self.window.width() + 1,
+                )
 
     def test_controls_have_names(self):
         for step in STEPS:
@@ -378,9 +398,11 @@ class Look(WindowCase):
 class Colours(Case):
     """Contrast and colour blindness, worked out from the theme."""
 
-    BLIND = {"protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
-             "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
-             "tritan": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]]}
+    BLIND = {
+        "protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+        "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+        "tritan": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]],
+    }
 
     @staticmethod
     def linear(name):
@@ -389,7 +411,11 @@ class Colours(Case):
         return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
 
     def lab(self, rgb):
-        xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]) @ np.clip(rgb, 0, 1) / [0.95047, 1, 1.08883]
+        xyz = (
+            np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+            @ np.clip(rgb, 0, 1)
+            / [0.95047, 1, 1.08883]
+        )
         f = np.where(xyz > 0.008856, np.cbrt(xyz), 7.787 * xyz + 16 / 116)
         return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
 
@@ -403,8 +429,10 @@ class Colours(Case):
         meanings = ("performer", "marionette", "baked", "brass")
         for kind, matrix in {"full": np.eye(3), **self.BLIND}.items():
             for i, a in enumerate(meanings):
-                for b in meanings[i + 1:]:
-                    apart = np.linalg.norm(self.lab(np.array(matrix) @ self.linear(a)) - self.lab(np.array(matrix) @ self.linear(b)))
+                for b in meanings[i + 1 :]:
+                    apart = np.linalg.norm(
+                        self.lab(np.array(matrix) @ self.linear(a)) - self.lab(np.array(matrix) @ self.linear(b))
+                    )
                     self.assertGreaterEqual(apart, 20, f"{a} and {b} to {kind}")
 
 
@@ -412,6 +440,7 @@ class Binding(Case):
     def test_qt_calls_keep_their_references(self):
         """Some builds of the Qt binding lose a reference to None at every call, and crash after some thousand."""
         import sys
+
         application()
         pen = theme.round_pen(theme.colour("text"), 1.0)
         before = sys.getrefcount(None)
@@ -428,7 +457,8 @@ class GatherTools(WindowCase):
         card.floor.click()
         self.close(self.window.stage.figures[0].positions[:, 1].min(), low - 0.04, 0.012)
         self.assertFalse(card.floor.isEnabled())
-        card.centre.setChecked(True)
+        card.centre.setCurrentText("Starts over the origin")
+        card.centre.activated.emit(1)
         self.close(self.window.stage.figures[0].positions[1, [0, 2]], 0, 0.05)
         card.rate.edited.emit(48.0, True)
         self.assertEqual(self.session.rate, 48.0)
@@ -514,7 +544,10 @@ class StanceTools(WindowCase):
         self.drag(board, board.place("source", "vertebra_2"), board.place("source", "vertebra_4"))
         self.assertEqual(board.runs["source"], ("vertebra_2", "vertebra_3", "vertebra_4"))
         self.drag(board, board.place("source", "vertebra_3"), board.place("rig", "chest"))
-        self.assertEqual((self.strings()["spine"].source, self.strings()["spine"].target), (("vertebra_2", "vertebra_3", "vertebra_4"), ("chest",)))
+        self.assertEqual(
+            (self.strings()["spine"].source, self.strings()["spine"].target),
+            (("vertebra_2", "vertebra_3", "vertebra_4"), ("chest",)),
+        )
         self.assertEqual(board.runs, {})
 
 
@@ -524,10 +557,13 @@ class ManyBones(WindowCase):
     def setUp(self):
         super().setUp()
         from young_marionette.formats import write
+
         s = make_figure(Build(fingers=True, twist=True, root=True, spine=5, neck=2))
         clip = Clip("faces", s, 30, np.tile(s.rest, (5, 1, 1)), [1], np.tile(s.offsets[1], (5, 1, 1)))
         for i in range(64):
-            clip = insert_joint(clip, f"face_helper_with_a_long_name_{i:02d}", "head", (0.05 * np.cos(i), 0.1 + 0.05 * np.sin(i), 0.08))
+            clip = insert_joint(
+                clip, f"face_helper_with_a_long_name_{i:02d}", "head", (0.05 * np.cos(i), 0.1 + 0.05 * np.sin(i), 0.08)
+            )
         self.assertGreater(len(clip.skeleton), 120)
         self.path = self.folder / "a_rig_with_a_rather_long_name_for_the_harbour_theatre.bvh"
         write(self.path, clip)
@@ -560,3 +596,32 @@ class Absent(WindowCase):
         desk.choose_bone(row, 1, "quay:L_Hand")
         self.assertNotIn("left hand", self.state.pairing.absent)
         self.refuses(lambda: self.session.document.do(do.DeclareAbsent("hips")), "hips")
+
+
+class TyingByClicks(WindowCase):
+    def shift_click(self, widget, point):
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, point)
+        self.spin()
+
+    def test_on_the_board(self):
+        board = self.desk("string").board
+        self.shift_click(board, board.place("source", "quay:L_Foot").toPoint())
+        self.assertIn("now Shift and click", self.window.status.text())
+        self.shift_click(board, board.place("rig", "leftToes").toPoint())
+        self.assertEqual(self.strings()["left toes"].source, ("quay:L_Foot",))
+        self.assertEqual(self.strings()["right toes"].source, ("quay:R_Foot",))
+
+    def test_on_the_stage(self):
+        self.desk("string")
+        stage = self.window.stage
+        stage.frame(glide=False)
+        self.spin()
+        for kind, entry, part in (
+            ("marionette", self.state.rig_entry, "left shin"),
+            ("performer", self.state.source_entry, "left thigh"),
+        ):
+            figure = next(f for f in stage.figures if f.kind == kind)
+            bone = int(np.flatnonzero(figure.bones.start == entry.figure.body.parts[part][0])[0])
+            place, _ = project(stage._matrix(), (sum(figure.segments()) / 2)[bone][None], stage.width(), stage.height())
+            self.shift_click(stage, QPointF(*place[0]).toPoint())
+        self.assertEqual(self.strings()["left shin"].source, ("quay:L_Femur",))

@@ -29,7 +29,11 @@ class Line(Case):
 
     def setUp(self):
         self.show = show_folder()
-        self.lamp, self.heron, self.gull = self.show / "quay/light_lamp.bvh", self.show / "puppets/Heron.bvh", self.show / "puppets/Gull.bvh"
+        self.lamp, self.heron, self.gull = (
+            self.show / "quay/light_lamp.bvh",
+            self.show / "puppets/Heron.bvh",
+            self.show / "puppets/Gull.bvh",
+        )
         self.out = self.folder / "out.bvh"
 
     def ok(self, *words):
@@ -54,8 +58,10 @@ class Line(Case):
 class Commands(Line):
     def test_info(self):
         told = json.loads(self.ok("info", self.show / "loft/ring_bell.bvh", "--json"))
-        self.assertEqual((told["format"], told["rate"], told["frames"], told["unit"], told["up"], told["facing"], told["rest_pose"]),
-                         ("BVH", 24.0, 169, "metre", "+Z", "-Y", "T-pose"))
+        self.assertEqual(
+            (told["format"], told["rate"], told["frames"], told["unit"], told["up"], told["facing"], told["rest_pose"]),
+            ("BVH", 24.0, 169, "metre", "+Z", "-Y", "T-pose"),
+        )
         self.assertEqual((told["skeleton"]["joints"], len(told["skeleton"]["bones"]), told["seconds"]), (56, 56, 7.0))
         self.assertTrue(any("hover" in o for o in told["oddities"]))
         text = self.ok("info", self.lamp)
@@ -88,7 +94,10 @@ class Commands(Line):
         self.retarget()
         source, out = read(self.lamp).clips[0], read(self.out).clips[0]
         a, b = joints_at(source), joints_at(out)
-        for here, there in ((("quay:L_Radius", "quay:L_Hand"), ("leftLowerArm", "leftHand")), (("quay:R_Tibia", "quay:R_Foot"), ("rightLowerLeg", "rightFoot"))):
+        for here, there in (
+            (("quay:L_Radius", "quay:L_Hand"), ("leftLowerArm", "leftHand")),
+            (("quay:R_Tibia", "quay:R_Foot"), ("rightLowerLeg", "rightFoot")),
+        ):
             (i, j), (k, m) = [source.skeleton.index[n] for n in here], [out.skeleton.index[n] for n in there]
             self.assertLess(np.degrees(rot.angle_between(a[:, j] - a[:, i], b[:, m] - b[:, k])).max(), 0.01)
 
@@ -111,7 +120,16 @@ class Commands(Line):
         saved.write_text(json.dumps(tree))
         told = json.loads(self.retarget("--stringing", saved, "--overwrite", "--json"))
         self.assertEqual(told["untied"], {"source": ["quay:Neck"], "rig": ["neck"]})
-        self.refused("retarget", self.show / "loft/ring_bell.bvh", self.heron, "--out", self.folder / "b.bvh", "--stringing", saved, says="another skeleton")
+        self.refused(
+            "retarget",
+            self.show / "loft/ring_bell.bvh",
+            self.heron,
+            "--out",
+            self.folder / "b.bvh",
+            "--stringing",
+            saved,
+            says="another skeleton",
+        )
 
     def test_nothing_is_overwritten(self):
         self.retarget()
@@ -120,7 +138,16 @@ class Commands(Line):
         self.assertEqual(self.out.read_bytes(), before)
         saved = self.folder / "s.stringing"
         saved.write_text("mine")
-        self.refused("retarget", self.lamp, self.gull, "--out", self.folder / "new.bvh", "--save-stringing", saved, says="exists already")
+        self.refused(
+            "retarget",
+            self.lamp,
+            self.gull,
+            "--out",
+            self.folder / "new.bvh",
+            "--save-stringing",
+            saved,
+            says="exists already",
+        )
         self.assertFalse((self.folder / "new.bvh").exists())
         copy = self.folder / "rig.bvh"
         copy.write_bytes(self.gull.read_bytes())
@@ -129,7 +156,7 @@ class Commands(Line):
     def test_a_rig_without_must_haves_is_refused(self):
         text = self.heron.read_text()
         text = re.sub(r"\bleftUpperArm\b", "leftUpperArm", text)
-        tree = text[:text.index("MOTION")]
+        tree = text[: text.index("MOTION")]
         # The left leg ends at the knee: no foot to be found there.
         cut = re.sub(r"\t+JOINT leftLowerLeg\n(\t+)\{.*?\n\1\}\n", "", tree, flags=re.S)
         self.assertNotEqual(cut, tree)
@@ -139,12 +166,23 @@ class Commands(Line):
         self.assertFalse(self.out.exists())
 
     def test_bad_usage(self):
-        for words, says in (((), None), (("info",), "file"), (("dance",), "dance"), (("retarget", self.lamp, self.heron), "out"), (("info", self.lamp, "--what"), "what"),
-                            (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "fast"), "--fps"), (("info", self.folder / "none.bvh"), "no file"),
-                            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "9"), "range"), (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "50:10"), "range"),
-                            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "0:9999"), "range"), (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "0"), "rate"),
-                            (("retarget", self.lamp, self.heron, "--out", self.folder / "x.xyz"), "ending"), (("retarget", self.lamp, self.heron, "--out", self.folder / "no/x.bvh"), "no folder"),
-                            (("retarget", self.lamp, self.heron, "--out", self.out, "--stringing", self.lamp), "stringing"), (("retarget", self.folder, self.heron, "--out", self.out), "folder")):
+        for words, says in (
+            ((), None),
+            (("info",), "file"),
+            (("dance",), "dance"),
+            (("retarget", self.lamp, self.heron), "out"),
+            (("info", self.lamp, "--what"), "what"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "fast"), "--fps"),
+            (("info", self.folder / "none.bvh"), "no file"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "9"), "range"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "50:10"), "range"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--range", "0:9999"), "range"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "0"), "rate"),
+            (("retarget", self.lamp, self.heron, "--out", self.folder / "x.xyz"), "ending"),
+            (("retarget", self.lamp, self.heron, "--out", self.folder / "no/x.bvh"), "no folder"),
+            (("retarget", self.lamp, self.heron, "--out", self.out, "--stringing", self.lamp), "stringing"),
+            (("retarget", self.folder, self.heron, "--out", self.out), "folder"),
+        ):
             if says is None:
                 self.assertIn("Usage", self.ok(*words))
             else:
@@ -159,6 +197,7 @@ class Commands(Line):
 
     def test_a_defect_of_ours_is_told_as_one(self):
         import young_marionette.formats as formats
+
         real = formats.read
         formats.read = lambda path: 1 / 0
         try:
@@ -172,8 +211,12 @@ class Commands(Line):
         self.assertRegex(self.ok("--version"), r"Young Marionette \d")
 
     def test_as_a_process(self):
-        done = subprocess.run([sys.executable, "-m", "young_marionette.cli.main", "info", "nowhere.bvh"], capture_output=True, text=True,
-                              cwd=Path(__file__).resolve().parent.parent.parent)
+        done = subprocess.run(
+            [sys.executable, "-m", "young_marionette.cli.main", "info", "nowhere.bvh"],
+            capture_output=True,
+            text=True,
+            cwd=Path(__file__).resolve().parent.parent.parent,
+        )
         self.assertEqual((done.returncode, done.stdout, done.stderr), (2, "", "There is no file nowhere.bvh.\n"))
 
 
@@ -182,7 +225,13 @@ class Demo(Case):
         folder = self.folder / "show"
         code, out, err = run("demo", "--out", folder)
         self.assertEqual((code, err), (0, ""))
-        for words in ("light_lamp on Heron.bvh", "carry_bucket on Puffin.bvh", "sweep_quay on Gull.bvh", "Quillmouth.marionette", "quay to Heron.stringing"):
+        for words in (
+            "light_lamp on Heron.bvh",
+            "carry_bucket on Puffin.bvh",
+            "sweep_quay on Gull.bvh",
+            "Quillmouth.marionette",
+            "quay to Heron.stringing",
+        ):
             self.assertIn(words, out)
             self.assertTrue((folder / words).exists())
         self.assertEqual(run("demo", "--out", folder)[0], 0)

@@ -22,9 +22,16 @@ def truth(skeleton, names=None):
 
 class Words(Case):
     def test_splitting(self):
-        for name, words in {"leftUpperArm": ["left", "upper", "arm"], "L_Foot": ["l", "foot"], "arm.lower-right": ["arm", "lower", "right"],
-                            "vertebra12": ["vertebra", "12"], "HIPS": ["hips"], "l_metacarpophalangeal_2": ["l", "metacarpophalangeal", "2"],
-                            "RThigh": ["r", "thigh"], "rightfoot": ["right", "foot"]}.items():
+        for name, words in {
+            "leftUpperArm": ["left", "upper", "arm"],
+            "L_Foot": ["l", "foot"],
+            "arm.lower-right": ["arm", "lower", "right"],
+            "vertebra12": ["vertebra", "12"],
+            "HIPS": ["hips"],
+            "l_metacarpophalangeal_2": ["l", "metacarpophalangeal", "2"],
+            "RThigh": ["r", "thigh"],
+            "rightfoot": ["right", "foot"],
+        }.items():
             self.assertEqual(split(name), words, name)
 
     def test_sides(self):
@@ -39,9 +46,20 @@ class Words(Case):
         self.assertEqual(shared_prefix(["a:b", "a:c"]), "")
 
     def test_parts(self):
-        for name, part in {"upperArm": "upper arm", "l_elbow": "forearm", "thigh.R": "thigh", "l_talocrural": "foot", "spine2": "spine",
-                           "vl5": "spine", "skullbase": "head", "LeftToes": "toes", "r_carpometacarpal_1": "thumb",
-                           "l_interphalangeal_near_5": "little", "leftIndexProximal": "index", "forearm_twist": "twist"}.items():
+        for name, part in {
+            "upperArm": "upper arm",
+            "l_elbow": "forearm",
+            "thigh.R": "thigh",
+            "l_talocrural": "foot",
+            "spine2": "spine",
+            "vl5": "spine",
+            "skullbase": "head",
+            "LeftToes": "toes",
+            "r_carpometacarpal_1": "thumb",
+            "l_interphalangeal_near_5": "little",
+            "leftIndexProximal": "index",
+            "forearm_twist": "twist",
+        }.items():
             said = parts_of(split(name))
             self.assertEqual(max(said, key=said.get), part, name)
 
@@ -51,7 +69,9 @@ class Words(Case):
 
     def test_weights(self):
         names = NameEvidence(["spine", "Bip", "hand"])
-        self.assertEqual([names.weight(0, "spine"), names.weight(1, "spine"), names.weight(2, "spine")], [1.0, 0.0, -1.0])
+        self.assertEqual(
+            [names.weight(0, "spine"), names.weight(1, "spine"), names.weight(2, "spine")], [1.0, 0.0, -1.0]
+        )
 
 
 class Reading(Case):
@@ -91,16 +111,25 @@ class Reading(Case):
 
     def test_mirrored_words_are_not_believed(self):
         s = figure(fingers=True)
-        swap = {n: ("right" if n.startswith("left") else "left") + n.removeprefix("left").removeprefix("right")
-                for n in s.names if n.startswith(("left", "right"))}
+        swap = {
+            n: ("right" if n.startswith("left") else "left") + n.removeprefix("left").removeprefix("right")
+            for n in s.names
+            if n.startswith(("left", "right"))
+        }
         body = read_body(rename(s, swap))
         self.assertTrue(body.sides_swapped)
         self.assertEqual([s.names[j] for j in body.parts["left hand"]], ["left hand"])
 
     def test_one_misleading_word_does_not_win(self):
         s = figure(fingers=True, spine=3)
-        for wrong in ({"left forearm": "left foot"}, {"spine 2": "head b"}, {"hips": "neck b"}, {"right thigh": "right upper arm b"},
-                      {"left index 1": "left thumb 9", "left index 2": "left thumb 8"}, {"head": "tail"}):
+        for wrong in (
+            {"left forearm": "left foot"},
+            {"spine 2": "head b"},
+            {"hips": "neck b"},
+            {"right thigh": "right upper arm b"},
+            {"left index 1": "left thumb 9", "left index 2": "left thumb 8"},
+            {"head": "tail"},
+        ):
             wanted = {wrong.get(n, n): p for n, p in truth(s).items()}
             names = {**{n: n for n in s.names}, **wrong}
             if len(set(names.values())) == len(names):
@@ -145,7 +174,15 @@ class Reading(Case):
 
 class Facts(Case):
     def test_units(self):
-        for stature, unit in ((1.7, "metre"), (170, "centimetre"), (1650, "millimetre"), (68, "inch"), (110, "centimetre"), (1.1, "metre"), (5.7, "foot")):
+        for stature, unit in (
+            (1.7, "metre"),
+            (170, "centimetre"),
+            (1650, "millimetre"),
+            (68, "inch"),
+            (110, "centimetre"),
+            (1.1, "metre"),
+            (5.7, "foot"),
+        ):
             self.assertEqual(guess_unit(stature)[1], unit, stature)
 
     def test_senseless_sizes_are_shown_human_and_said(self):

@@ -33,15 +33,25 @@ class Skeletons(Case):
 
     def test_rest_pose_by_hand(self):
         quarter = rot.from_axis_angle(rot.AXES["Z"], np.array(np.pi / 2))
-        s = Skeleton(("a", "b", "c"), np.array([-1, 0, 1]), np.array([[1.0, 0, 0], [1, 0, 0], [1, 0, 0]]),
-                     np.array([quarter, rot.IDENTITY, quarter]), np.array([[np.nan] * 3, [np.nan] * 3, [0.5, 0, 0]]))
+        s = Skeleton(
+            ("a", "b", "c"),
+            np.array([-1, 0, 1]),
+            np.array([[1.0, 0, 0], [1, 0, 0], [1, 0, 0]]),
+            np.array([quarter, rot.IDENTITY, quarter]),
+            np.array([[np.nan] * 3, [np.nan] * 3, [0.5, 0, 0]]),
+        )
         self.close(s.rest_world[0], [[1, 0, 0], [1, 1, 0], [1, 2, 0]], 1e-12)
         self.close(s.ends[2], [0.5, 2, 0], 1e-12)
 
     def test_clip_shapes_are_checked(self):
         s = figure()
         good = np.tile(rot.IDENTITY, (3, len(s), 1))
-        for bad in (dict(rotations=good[:, :-1]), dict(rate=0), dict(moving=[0]), dict(moving=[0], translations=np.zeros((2, 1, 3)))):
+        for bad in (
+            dict(rotations=good[:, :-1]),
+            dict(rate=0),
+            dict(moving=[0]),
+            dict(moving=[0], translations=np.zeros((2, 1, 3))),
+        ):
             with self.assertRaises(ValueError):
                 Clip(**{"name": "x", "skeleton": s, "rate": 30, "rotations": good, **bad})
 
@@ -58,7 +68,9 @@ class Kinematics(Case):
         clip = wild_motion(make_figure(FULL), np.random.default_rng(3), 6)
         places, turns = forward(clip)
         for f in range(clip.frames):
-            p, q = pose_world(clip.skeleton, clip.rotations[f], {int(j): clip.translations[f, i] for i, j in enumerate(clip.moving)})
+            p, q = pose_world(
+                clip.skeleton, clip.rotations[f], {int(j): clip.translations[f, i] for i, j in enumerate(clip.moving)}
+            )
             self.close(places[f], p, 1e-12)
             self.same_turn(turns[f], q)
 
@@ -71,7 +83,9 @@ class Kinematics(Case):
         clip = wild_motion(figure(), np.random.default_rng(5), 4)
         hand = clip.skeleton.index["left hand"]
         rows = as_rows(clip.rotations)
-        self.close(world_rotation_rows(clip.skeleton, rows, [hand])[hand], world_rotation_rows(clip.skeleton, rows)[hand])
+        self.close(
+            world_rotation_rows(clip.skeleton, rows, [hand])[hand], world_rotation_rows(clip.skeleton, rows)[hand]
+        )
 
 
 class Resampling(Case):
@@ -134,7 +148,9 @@ class Placements(Case):
     def test_skeleton_is_the_clips(self):
         clip = wild_motion(figure(), np.random.default_rng(8), 2)
         placement = Placement(2.0, UPS["Z"])
-        self.close(place_clip(clip, placement).skeleton.rest_world[0], place_skeleton(clip.skeleton, placement).rest_world[0])
+        self.close(
+            place_clip(clip, placement).skeleton.rest_world[0], place_skeleton(clip.skeleton, placement).rest_world[0]
+        )
 
 
 class Rebasing(Case):
@@ -149,7 +165,9 @@ class Rebasing(Case):
 
     def test_tips_go_along(self):
         clip = wild_motion(figure(), np.random.default_rng(10), 1)
-        skeleton, _ = rebase(clip.skeleton, axes=rot.normalise(np.random.default_rng(0).normal(size=(len(clip.skeleton), 4))))
+        skeleton, _ = rebase(
+            clip.skeleton, axes=rot.normalise(np.random.default_rng(0).normal(size=(len(clip.skeleton), 4)))
+        )
         tips = np.isfinite(clip.skeleton.ends)
         self.close(skeleton.ends[tips], clip.skeleton.ends[tips], 1e-12)
 

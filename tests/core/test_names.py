@@ -15,9 +15,20 @@ class Names(Case):
     def test_vrm_names_are_those_of_the_standard(self):
         s = make_figure(FULL)
         names = convention_names(s, read_body(s), "vrm")
-        for old, new in {"hips": "hips", "spine 1": "spine", "spine 4": "upperChest", "neck 1": "neck", "head": "head", "left collarbone": "leftShoulder",
-                         "left upper arm": "leftUpperArm", "right forearm": "rightLowerArm", "left thigh": "leftUpperLeg", "right toes": "rightToes",
-                         "left thumb 1": "leftThumbMetacarpal", "right little 3": "rightLittleDistal"}.items():
+        for old, new in {
+            "hips": "hips",
+            "spine 1": "spine",
+            "spine 4": "upperChest",
+            "neck 1": "neck",
+            "head": "head",
+            "left collarbone": "leftShoulder",
+            "left upper arm": "leftUpperArm",
+            "right forearm": "rightLowerArm",
+            "left thigh": "leftUpperLeg",
+            "right toes": "rightToes",
+            "left thumb 1": "leftThumbMetacarpal",
+            "right little 3": "rightLittleDistal",
+        }.items():
             self.assertEqual(names[old], new)
         self.assertNotIn("root", names)
 
@@ -27,7 +38,9 @@ class Names(Case):
             body = read_body(s)
             again = read_body(rename(s, convention_names(s, body, key)))
             self.assertEqual(again.parts, body.parts, key)
-            self.assertGreater(min(again.certainty[p] for p in ("hips", "left hand", "right foot", "left index")), 0.85, key)
+            self.assertGreater(
+                min(again.certainty[p] for p in ("hips", "left hand", "right foot", "left index")), 0.85, key
+            )
 
     def test_learned_and_back(self):
         for puppet in PUPPETS:
@@ -66,12 +79,21 @@ class Families(Case):
         self.assertEqual(self.kinds(self.s, rename(self.s, {"head": "skull"})), {"renamed": ("skull",)})
         longer = self.s.offsets.copy()
         longer[self.s.index["left hand"]] *= 1.3
-        self.assertEqual(self.kinds(self.s, Skeleton(self.s.names, self.s.parents, longer, tips=self.s.tips)), {"offset": ("left hand",)})
+        self.assertEqual(
+            self.kinds(self.s, Skeleton(self.s.names, self.s.parents, longer, tips=self.s.tips)),
+            {"offset": ("left hand",)},
+        )
         parents = self.s.parents.copy()
         parents[self.s.index["head"]] = self.s.index["spine 2"]
-        self.assertEqual(self.kinds(self.s, Skeleton(self.s.names, parents, self.s.offsets, tips=self.s.tips)), {"re-parented": ("head",)})
+        self.assertEqual(
+            self.kinds(self.s, Skeleton(self.s.names, parents, self.s.offsets, tips=self.s.tips)),
+            {"re-parented": ("head",)},
+        )
 
     def test_the_shows_odd_clip(self):
         by_name = {e.name: e.skeleton for e in show_state().entries}
-        self.assertEqual([d.text for d in differences(by_name["light_lamp"], by_name["climb_ladder"])], ["two bones more: Pole, Lantern"])
+        self.assertEqual(
+            [d.text for d in differences(by_name["light_lamp"], by_name["climb_ladder"])],
+            ["two bones more: Pole, Lantern"],
+        )
         self.assertEqual(differences(by_name["light_lamp"], by_name["haul_rope"]), [])

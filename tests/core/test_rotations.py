@@ -16,7 +16,9 @@ class Rotations(Case):
         self.p = rot.normalise(self.rng.normal(size=(200, 4)))
 
     def test_product_is_scipys(self):
-        self.same_turn(rot.multiply(self.q, self.p), (Rotation.from_quat(self.q) * Rotation.from_quat(self.p)).as_quat())
+        self.same_turn(
+            rot.multiply(self.q, self.p), (Rotation.from_quat(self.q) * Rotation.from_quat(self.p)).as_quat()
+        )
 
     def test_rotating_vectors_is_scipys(self):
         v = self.rng.normal(size=(200, 3))

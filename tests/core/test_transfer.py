@@ -4,7 +4,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.support import FULL, RESTS, Case, dressed, figure, joints_at, random_build, retargeted, show_state, wild_motion
+from tests.support import (
+    FULL,
+    RESTS,
+    Case,
+    dressed,
+    figure,
+    joints_at,
+    random_build,
+    retargeted,
+    show_state,
+    wild_motion,
+)
 from young_marionette.core import rotations as rot
 from young_marionette.core.body.reading import read_body
 from young_marionette.core.facts import place_figure
@@ -32,7 +43,9 @@ class OneBodyInTwoDressings(Case):
             got = joints_at(baked) / found.placement.scale
             own = [i for i, n in enumerate(bare.names) if n != "root"]
             away = np.abs(got[:, own] - joints_at(clip)[:, own]).max()
-            self.assertLess(away, 1e-4 * build.height, f"seed {seed}, trial {trial}: {away / build.height * 1000:.3f} mm per metre")
+            self.assertLess(
+                away, 1e-4 * build.height, f"seed {seed}, trial {trial}: {away / build.height * 1000:.3f} mm per metre"
+            )
 
     def test_random_dressings(self):
         self.check(100, 40)
@@ -69,8 +82,10 @@ class OtherProportions(Case):
         here, there = joints_at(source), joints_at(baked)
         for side in ("left ", "right "):
             for part, after in LIMBS.items():
-                (a, b), (c, d) = ([skeleton.index[getattr(ties[side + p], end)[0]] for p in (part, after)]
-                                  for skeleton, end in ((source.skeleton, "source"), (baked.skeleton, "target")))
+                (a, b), (c, d) = (
+                    [skeleton.index[getattr(ties[side + p], end)[0]] for p in (part, after)]
+                    for skeleton, end in ((source.skeleton, "source"), (baked.skeleton, "target"))
+                )
                 angles = rot.angle_between(here[:, b] - here[:, a], there[:, d] - there[:, c])
                 self.assertLess(np.degrees(angles).max(), within, side + part)
 
@@ -85,6 +100,7 @@ class OtherProportions(Case):
     def test_the_whole_show(self):
         state = show_state()
         from young_marionette.project.pairing import pair
+
         for source in state.of_role("clip"):
             if source.placed_clip.frames < 3:
                 continue
@@ -125,11 +141,15 @@ class OtherProportions(Case):
             self.assertTrue(np.isfinite(ends))
 
     def test_untied_bones_rest(self):
-        baked, _, _, transfer = retargeted(wild_motion(figure(), np.random.default_rng(603)), make_figure(replace(FULL, twist=False)))
+        baked, _, _, transfer = retargeted(
+            wild_motion(figure(), np.random.default_rng(603)), make_figure(replace(FULL, twist=False))
+        )
         tied = {n for s in transfer.strings for n in s.target}
         for joint, name in enumerate(baked.skeleton.names):
             if name not in tied:
-                self.same_turn(baked.rotations[:, joint], np.broadcast_to(baked.skeleton.rest[joint], (baked.frames, 4)))
+                self.same_turn(
+                    baked.rotations[:, joint], np.broadcast_to(baked.skeleton.rest[joint], (baked.frames, 4))
+                )
 
     def test_source_is_untouched_and_of_the_right_skeleton(self):
         clip = wild_motion(figure(), np.random.default_rng(604))
@@ -191,7 +211,9 @@ class Travel(Case):
         self.close(a[:, 1:], b, 1e-6)
 
     def test_a_root_up_at_the_hips_is_left_alone(self):
-        rig = dressing.insert_joint(Clip("x", self.figure, 30, self.figure.rest[None]), "top", None, (0, 0.9, 0)).skeleton
+        rig = dressing.insert_joint(
+            Clip("x", self.figure, 30, self.figure.rest[None]), "top", None, (0, 0.9, 0)
+        ).skeleton
         baked, _, _, transfer = retargeted(self.clip, rig)
         self.assertIsNone(transfer.root)
         self.assertEqual([rig.names[j] for j in baked.moving], ["hips"])
@@ -219,7 +241,10 @@ class Stances(Case):
         for here in RESTS:
             for there in RESTS:
                 a, b = figure(fingers=True), figure(fingers=True, height=1.4, arm=0.4)
-                a, b = (dressing.with_rest(Clip("x", s, 30, s.rest[None]), dressing.rest_pose(s, RESTS[rest])).skeleton for s, rest in ((a, here), (b, there)))
+                a, b = (
+                    dressing.with_rest(Clip("x", s, 30, s.rest[None]), dressing.rest_pose(s, RESTS[rest])).skeleton
+                    for s, rest in ((a, here), (b, there))
+                )
                 strings = tie(a, read_body(a), b, read_body(b))
                 stance = match(strings, a, b)
                 for limb in limbs_left(strings, a, b, stance):
@@ -231,7 +256,9 @@ class Stances(Case):
         for side in ("left", "right"):
             drop = points[skeleton.index[f"{side} foot"], 1] - points[skeleton.index[f"{side} toes"], 1]
             rest = skeleton.rest_world[0]
-            self.close(drop, rest[skeleton.index[f"{side} foot"], 1] - rest[skeleton.index[f"{side} toes"], 1], 2e-3, what)
+            self.close(
+                drop, rest[skeleton.index[f"{side} foot"], 1] - rest[skeleton.index[f"{side} toes"], 1], 2e-3, what
+            )
 
     def test_palms(self):
         """A T-pose rig matched to hanging arms turns its palms in with them."""
@@ -271,7 +298,11 @@ class Stances(Case):
         baked = Transfer(s, rig, strings, stance).run(clip)
         arm = rig.index["left upper arm"], rig.index["left forearm"]
         points = joints_at(baked)[0]
-        self.close(np.degrees(rot.angle_between(points[arm[1]] - points[arm[0]], np.array([np.cos(0.8), -np.sin(0.8), 0]))), 0, 1.0)
+        self.close(
+            np.degrees(rot.angle_between(points[arm[1]] - points[arm[0]], np.array([np.cos(0.8), -np.sin(0.8), 0]))),
+            0,
+            1.0,
+        )
 
     def test_transfer_needs_hips(self):
         s = figure()
@@ -280,3 +311,28 @@ class Stances(Case):
 
     def test_placed_bodies_agree(self):
         self.assertEqual(place_figure(figure()).rest_pose, "T-pose")
+
+
+class SmallNumbersOfFrames(Case):
+    def test_one_frame_is_what_many_give(self):
+        """Single frames take another way through the arithmetic; it leads to the same place."""
+        rng = np.random.default_rng(800)
+        clip = wild_motion(make_figure(FULL), rng, 5)
+        whole, _, _, transfer = retargeted(clip, make_figure(replace(FULL, height=1.5, spine=2)))
+        for frame in range(5):
+            single = transfer.run(clip.cut(frame, frame))
+            self.close(joints_at(single)[0], joints_at(whole)[frame], 1e-12)
+
+    def test_settings_do_not_touch_the_stance(self):
+        s, rig = figure(), figure(height=1.5)
+        strings = tie(s, read_body(s), rig, read_body(rig))
+        stance = match(strings, s, rig)
+        before = stance.target.copy()
+        touched = TransferSettings(touches=(("arms out", 12.0), ("head down", 5.0)))
+        baked = Transfer(s, rig, strings, stance, touched).run(
+            Clip("rest", s, 30, s.rest[None], [0], s.offsets[:1][None])
+        )
+        self.close(stance.target, before, 0)
+        plain = Transfer(s, rig, strings, stance).run(Clip("rest", s, 30, s.rest[None], [0], s.offsets[:1][None]))
+        hand = rig.index["left hand"]
+        self.assertGreater(joints_at(baked)[0, hand, 1], joints_at(plain)[0, hand, 1] + 0.05)

@@ -5,7 +5,7 @@ import numpy as np
 from tests.support import RESTS, Case, dressed, figure, random_build, wild_motion
 from young_marionette.core.body.reading import read_body
 from young_marionette.core.rebase import rename
-from young_marionette.core.tying import MUST_HAVE, String, missing, mirror_part, release, set_string, tie, untied
+from young_marionette.core.tying import MUST_HAVE, String, mirror_part, missing, release, set_string, tie, untied
 from young_marionette.demo.cast import PERFORMERS, PUPPETS
 from young_marionette.demo.dressing import insert_joint, with_names
 from young_marionette.demo.figures import Build, make_figure
@@ -26,7 +26,9 @@ class Tying(Case):
         """Every string joins joints that the figure maker meant for the same part."""
         self.assertEqual(missing(strings), [], what)
         for s in strings:
-            parts = {here[n].replace(" twist", "").rstrip(" 0123456789") for n in s.source} | {there[n].replace(" twist", "").rstrip(" 0123456789") for n in s.target}
+            parts = {here[n].replace(" twist", "").rstrip(" 0123456789") for n in s.source} | {
+                there[n].replace(" twist", "").rstrip(" 0123456789") for n in s.target
+            }
             self.assertEqual(len(parts), 1, f"{what}: {s}")
 
     def test_all_demo_pairs(self):
@@ -40,7 +42,12 @@ class Tying(Case):
                         here = {n: here[_swapped(n)] for n in a.names}
                         there = {n: there[_swapped(n)] for n in b.names}
                     strings = tied(rename(a, here), rename(b, there))
-                    self.right(strings, {v: k for k, v in here.items()}, {v: k for k, v in there.items()}, f"{performer.name} {puppet.name} {kind}")
+                    self.right(
+                        strings,
+                        {v: k for k, v in here.items()},
+                        {v: k for k, v in there.items()},
+                        f"{performer.name} {puppet.name} {kind}",
+                    )
 
     def test_one_side_mirrored_in_words(self):
         a, b = PERFORMERS[0].figure, PUPPETS[2].figure
@@ -53,7 +60,9 @@ class Tying(Case):
         rng = np.random.default_rng(5)
         for trial in range(25):
             a, b = make_figure(random_build(rng)), make_figure(random_build(rng))
-            c = dressed(wild_motion(a, rng, 2), rng, rest=str(rng.choice(list(RESTS))), names="own", extras=False).skeleton
+            c = dressed(
+                wild_motion(a, rng, 2), rng, rest=str(rng.choice(list(RESTS))), names="own", extras=False
+            ).skeleton
             d = dressed(wild_motion(b, rng, 2), rng, names="own", extras=False).skeleton
             names = {n: n for n in (*a.names, *b.names)}
             if trial % 2:

@@ -32,7 +32,9 @@ class Show(Case):
         self.assertNotEqual(self.entry("climb_ladder").family, self.entry("light_lamp").family)
         self.assertEqual(len(self.entry("climb_ladder").skeleton), len(self.entry("light_lamp").skeleton) + 2)
         self.assertEqual(self.entry("loft_take_000").clip.frames, 1)
-        self.assertAlmostEqual(next(o for o in self.entry("ring_bell").oddities if o.kind == "floor").amount, 0.04, delta=0.01)
+        self.assertAlmostEqual(
+            next(o for o in self.entry("ring_bell").oddities if o.kind == "floor").amount, 0.04, delta=0.01
+        )
         speeds = np.linalg.norm(np.diff(joints_at(self.entry("wave_to_ship").placed_clip), 2, axis=0), axis=-1).max(1)
         self.assertGreater(speeds.max(), 8 * np.median(speeds))
 
@@ -42,7 +44,9 @@ class Show(Case):
                 self.assertTrue(3 <= entry.clip.seconds <= 12, entry.name)
 
     def test_cast_has_what_was_asked(self):
-        rests = {role.name: next(e for e in show_state().entries if e.name == role.name).figure.rest_pose for role in PUPPETS}
+        rests = {
+            role.name: next(e for e in show_state().entries if e.name == role.name).figure.rest_pose for role in PUPPETS
+        }
         self.assertEqual(rests, {"Heron": "A-pose", "Puffin": "T-pose", "Gull": "T-pose"})
         names = PUPPETS[2].figure.names
         self.assertTrue("root" in names and "left forearm twist" in names and "left little 3" in names)
@@ -64,7 +68,9 @@ class Motion(Case):
                     flat = (track.stands > 0) & (rot.rotate(track.turn, rot.AXES["Z"])[:, 1] < 0.005)
                     toes = places[:, clip.skeleton.index[f"{side} toes"]]
                     both = flat[1:] & flat[:-1]
-                    self.assertLess(np.linalg.norm(np.diff(toes, axis=0), axis=-1)[both].max(initial=0), 4e-3, f"{name} {side}")
+                    self.assertLess(
+                        np.linalg.norm(np.diff(toes, axis=0), axis=-1)[both].max(initial=0), 4e-3, f"{name} {side}"
+                    )
 
     def test_nothing_goes_through_the_floor(self):
         for name in CLIPS:
@@ -90,7 +96,7 @@ class Motion(Case):
         _, clip = self.performed("walk_the_wall")
         turns = rot.to_vector(clip.rotations[:, clip.skeleton.index["head"]])
         period = int(2 * 0.78 * 60)
-        self.assertGreater(np.abs(turns[120:120 + period] - turns[120 + period:120 + 2 * period]).max(), 0.005)
+        self.assertGreater(np.abs(turns[120 : 120 + period] - turns[120 + period : 120 + 2 * period]).max(), 0.005)
 
     def test_frame_rate_does_not_change_the_performance(self):
         _, slow = self.performed("light_lamp", rate=30)

@@ -54,12 +54,20 @@ class Reading(Case):
     def test_small_file_by_hand(self):
         file = self.read(SMALL)
         clip = file.clips[0]
-        self.assertEqual((file.skeleton.names, clip.frames, clip.rate, clip.name, file.notes), (("hips", "knee"), 2, 30.0, "a", ()))
+        self.assertEqual(
+            (file.skeleton.names, clip.frames, clip.rate, clip.name, file.notes), (("hips", "knee"), 2, 30.0, "a", ())
+        )
         self.close(file.skeleton.tips[1], [0, -42, 0])
         self.close(clip.translations[1, 0], [1, 91, 2])
-        want = rot.multiply(rot.multiply(rot.from_axis_angle(rot.AXES["Z"], np.radians(11.0)), rot.from_axis_angle(rot.AXES["X"], np.radians(21.0))),
-                            rot.from_axis_angle(rot.AXES["Y"], np.radians(31.0)))
+        want = rot.multiply(
+            rot.multiply(
+                rot.from_axis_angle(rot.AXES["Z"], np.radians(11.0)),
+                rot.from_axis_angle(rot.AXES["X"], np.radians(21.0)),
+            ),
+            rot.from_axis_angle(rot.AXES["Y"], np.radians(31.0)),
+        )
         self.same_turn(clip.rotations[1, 0], want)
+
         # A point on the knee's bone, by matrices of our own: R(hips) (offset + R(knee) tip) + place.
         def matrix(z, x, y):
             z, x, y = np.radians([z, x, y])
@@ -67,14 +75,25 @@ class Reading(Case):
             rx = np.array([[1, 0, 0], [0, np.cos(x), -np.sin(x)], [0, np.sin(x), np.cos(x)]])
             ry = np.array([[np.cos(y), 0, np.sin(y)], [0, 1, 0], [-np.sin(y), 0, np.cos(y)]])
             return rz @ rx @ ry
+
         self.close(joints_at(clip)[1, 1], np.array([1, 91, 2]) + matrix(11, 21, 31) @ [0, -40, 1], 1e-9)
 
     def test_forms_that_programs_write(self):
-        forms = {"tabs and CRLF": SMALL.replace("  ", "\t").replace("\n", "\r\n"), "no last newline": SMALL.rstrip("\n"),
-                 "byte order mark": "\ufeff" + SMALL, "lower case": SMALL.replace("HIERARCHY", "hierarchy").replace("MOTION", "motion").replace("Frames", "frames"),
-                 "brace on the line": SMALL.replace("hips\n{", "hips {"), "blank lines": SMALL.replace("\n", "\n\n"), "trailing blanks": SMALL.replace("\n", "  \n"),
-                 "no colons": SMALL.replace("Frames:", "Frames").replace("Time:", "Time"), "old line ends": SMALL.replace("\n", "\r").replace("\r0 90", "\n0 90").replace("\r1 91", "\n1 91"),
-                 "exponents": SMALL.replace("0 90 0 10", "0e0 9.0E+1 .0 1e1"), "comma in the time": SMALL.replace("0.0333333", "0,0333333")}
+        forms = {
+            "tabs and CRLF": SMALL.replace("  ", "\t").replace("\n", "\r\n"),
+            "no last newline": SMALL.rstrip("\n"),
+            "byte order mark": "\ufeff" + SMALL,
+            "lower case": SMALL.replace("HIERARCHY", "hierarchy")
+            .replace("MOTION", "motion")
+            .replace("Frames", "frames"),
+            "brace on the line": SMALL.replace("hips\n{", "hips {"),
+            "blank lines": SMALL.replace("\n", "\n\n"),
+            "trailing blanks": SMALL.replace("\n", "  \n"),
+            "no colons": SMALL.replace("Frames:", "Frames").replace("Time:", "Time"),
+            "old line ends": SMALL.replace("\n", "\r").replace("\r0 90", "\n0 90").replace("\r1 91", "\n1 91"),
+            "exponents": SMALL.replace("0 90 0 10", "0e0 9.0E+1 .0 1e1"),
+            "comma in the time": SMALL.replace("0.0333333", "0,0333333"),
+        }
         want = joints_at(self.read(SMALL).clips[0])
         for what, text in forms.items():
             self.close(joints_at(self.read(text).clips[0]), want, 1e-9, what)
@@ -98,16 +117,31 @@ class Reading(Case):
         self.assertEqual(file.layout.names, ("the hips", "the hips"))
 
     def test_positions_on_joints(self):
-        text = SMALL.replace("CHANNELS 3 Z", "CHANNELS 6 Xposition Yposition Zposition Z").replace(" 1 2 3\n", " 5 -40 0 1 2 3\n").replace(" -4 5 -6", " 6 -41 0 -4 5 -6")
+        text = (
+            SMALL.replace("CHANNELS 3 Z", "CHANNELS 6 Xposition Yposition Zposition Z")
+            .replace(" 1 2 3\n", " 5 -40 0 1 2 3\n")
+            .replace(" -4 5 -6", " 6 -41 0 -4 5 -6")
+        )
         clip = self.read(text).clips[0]
         self.close(clip.translations[:, 1], [[5, -40, 0], [6, -41, 0]])
-        near_zero = SMALL.replace("CHANNELS 3 Z", "CHANNELS 6 Xposition Yposition Zposition Z").replace("0 90 0 10 20 30 1 2 3\n1 91 2 11 21 31 -4 5 -6", "\n".join(["0 90 0 0 0 0 0 0 0 0 0 0"] * 3))
+        near_zero = SMALL.replace("CHANNELS 3 Z", "CHANNELS 6 Xposition Yposition Zposition Z").replace(
+            "0 90 0 10 20 30 1 2 3\n1 91 2 11 21 31 -4 5 -6", "\n".join(["0 90 0 0 0 0 0 0 0 0 0 0"] * 3)
+        )
         file = self.read(near_zero)
         self.close(file.clips[0].translations[0, 1], [0, -40, 1])
         self.assertTrue(any("added to its offset" in n for n in file.notes))
 
     def test_rates(self):
-        for time_, rate in (("0.0333333", 30), ("0.033333", 30), ("0.008333", 120), ("0.0416667", 24), ("0.041708", 24000 / 1001), ("0.01", 100), ("0.04", 25), ("0.5", 2)):
+        for time_, rate in (
+            ("0.0333333", 30),
+            ("0.033333", 30),
+            ("0.008333", 120),
+            ("0.0416667", 24),
+            ("0.041708", 24000 / 1001),
+            ("0.01", 100),
+            ("0.04", 25),
+            ("0.5", 2),
+        ):
             self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", time_)).clips[0].rate, rate, 9)
         self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", "0.0271")).clips[0].rate, 1 / 0.0271)
 
@@ -123,7 +157,7 @@ class Reading(Case):
         self.assertIn("holds 1 whole", file.notes[0])
 
     def test_skeleton_alone(self):
-        file = self.read(SMALL[:SMALL.index("MOTION")])
+        file = self.read(SMALL[: SMALL.index("MOTION")])
         self.assertEqual((file.clips, len(file.skeleton)), ((), 2))
 
     def test_two_end_sites_and_named_ones(self):
@@ -138,18 +172,42 @@ class Refusals(Case):
         return self.refuses(lambda: read(path), "bad.bvh", *words)
 
     def test_each_has_its_sentence(self):
-        for text, word in (("", "empty"), (" \n\t\n", "blanks"), ("hello", "HIERARCHY"), (b"\x00\x01\x02", "binary"), (b"HIERARCHY\n" + b"\x00" * 50, "binary"),
-                           ("HIERARCHY\n", "no joints"), ("HIERARCHY ROOT", "brace"), (SMALL.replace("OFFSET 0 90 0", "OFFSET 0 x 0"), "line 4"),
-                           (SMALL.replace("OFFSET 0 90 0", "OFFSET 0 nan 0"), "usable"), (SMALL.replace("OFFSET 0 90 0", ""), "OFFSET"),
-                           (SMALL.replace("CHANNELS 3 Z", "CHANNELS 4 Z"), "channel"), (SMALL.replace("CHANNELS 3", "CHANNELS many"), "count"),
-                           (SMALL.replace("CHANNELS 3 Zrotation", "CHANNELS 3 Xrotation"), "twice"), (SMALL.replace("Zrotation X", "Wrotation X"), "no channel"),
-                           (SMALL.replace("Frames: 2", "Frames: two"), "Frames"), (SMALL.replace("Frames: 2", "Frames: -2"), "count of frames"),
-                           (SMALL.replace("0.0333333", "0"), "Frame Time"), (SMALL.replace("0.0333333", "nan"), "Frame Time"), (SMALL.replace("0.0333333", "-1"), "Frame Time"),
-                           (SMALL.replace("Frames: 2\n", ""), "missing"), (SMALL.replace("21 31", "21 abc"), "row 2"), (SMALL.replace("21 31", "21 nan"), "no pose"),
-                           (SMALL.replace("21 31", "21 inf"), "no pose"), (SMALL.replace("21 31", "21 1e300"), "no pose"), (SMALL[:SMALL.index("0 90 0 10")], "no whole frame"),
-                           (SMALL.replace("MOTION", "}\nMOTION"), "closes nothing"), (SMALL.replace("JOINT knee", "ROOT knee"), "more than one skeleton"),
-                           (SMALL.replace("CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation", "CHANNELS 0").replace("CHANNELS 3 Zrotation Xrotation Yrotation", "CHANNELS 0"), "no joint has channels"),
-                           (SMALL.replace("Frames: 2", "Frames: 1").rstrip("\n") + " 5\n", "fill rows")):
+        for text, word in (
+            ("", "empty"),
+            (" \n\t\n", "blanks"),
+            ("hello", "HIERARCHY"),
+            (b"\x00\x01\x02", "binary"),
+            (b"HIERARCHY\n" + b"\x00" * 50, "binary"),
+            ("HIERARCHY\n", "no joints"),
+            ("HIERARCHY ROOT", "brace"),
+            (SMALL.replace("OFFSET 0 90 0", "OFFSET 0 x 0"), "line 4"),
+            (SMALL.replace("OFFSET 0 90 0", "OFFSET 0 nan 0"), "usable"),
+            (SMALL.replace("OFFSET 0 90 0", ""), "OFFSET"),
+            (SMALL.replace("CHANNELS 3 Z", "CHANNELS 4 Z"), "channel"),
+            (SMALL.replace("CHANNELS 3", "CHANNELS many"), "count"),
+            (SMALL.replace("CHANNELS 3 Zrotation", "CHANNELS 3 Xrotation"), "twice"),
+            (SMALL.replace("Zrotation X", "Wrotation X"), "no channel"),
+            (SMALL.replace("Frames: 2", "Frames: two"), "Frames"),
+            (SMALL.replace("Frames: 2", "Frames: -2"), "count of frames"),
+            (SMALL.replace("0.0333333", "0"), "Frame Time"),
+            (SMALL.replace("0.0333333", "nan"), "Frame Time"),
+            (SMALL.replace("0.0333333", "-1"), "Frame Time"),
+            (SMALL.replace("Frames: 2\n", ""), "missing"),
+            (SMALL.replace("21 31", "21 abc"), "row 2"),
+            (SMALL.replace("21 31", "21 nan"), "no pose"),
+            (SMALL.replace("21 31", "21 inf"), "no pose"),
+            (SMALL.replace("21 31", "21 1e300"), "no pose"),
+            (SMALL[: SMALL.index("0 90 0 10")], "no whole frame"),
+            (SMALL.replace("MOTION", "}\nMOTION"), "closes nothing"),
+            (SMALL.replace("JOINT knee", "ROOT knee"), "more than one skeleton"),
+            (
+                SMALL.replace(
+                    "CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation", "CHANNELS 0"
+                ).replace("CHANNELS 3 Zrotation Xrotation Yrotation", "CHANNELS 0"),
+                "no joint has channels",
+            ),
+            (SMALL.replace("Frames: 2", "Frames: 1").rstrip("\n") + " 5\n", "fill rows"),
+        ):
             self.refused(text, word)
 
     def test_no_file_folder_and_permission(self):
@@ -166,14 +224,14 @@ class Refusals(Case):
             code = f"import os,sys; os.setuid(65534); sys.path.insert(0, {str(os.getcwd())!r})\nfrom young_marionette.formats import read\ntry: read({str(path)!r})\nexcept Exception as e: print(type(e).__name__, e)"
             self.folder.chmod(0o755)
             told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stdout
-            if told:    # where others may not even reach the interpreter's packages, there is nothing to see
+            if told:  # where others may not even reach the interpreter's packages, there is nothing to see
                 self.assertIn("permission", told)
 
     def test_two_gigabytes_of_blanks(self):
         path = self.folder / "blank.bvh"
         with open(path, "wb") as file:
             file.write(b" " * (1 << 20))
-            file.truncate(2 << 30)     # sparse: what follows the blanks reads as zeros
+            file.truncate(2 << 30)  # sparse: what follows the blanks reads as zeros
         start = time.perf_counter()
         self.refuses(lambda: read(path), "blanks")
         self.assertLess(time.perf_counter() - start, 5)
@@ -186,9 +244,15 @@ class Refusals(Case):
 
     def test_deep_hierarchies(self):
         deep = "HIERARCHY\nROOT r\n{ OFFSET 0 0 0 CHANNELS 3 Zrotation Xrotation Yrotation\n"
-        deep += "".join(f"JOINT j{i}\n{{ OFFSET 0 1 0 CHANNELS 0\n" for i in range(5000)) + "}" * 5001 + "\nMOTION\nFrames: 1\nFrame Time: 0.1\n0 0 0\n"
+        deep += (
+            "".join(f"JOINT j{i}\n{{ OFFSET 0 1 0 CHANNELS 0\n" for i in range(5000))
+            + "}" * 5001
+            + "\nMOTION\nFrames: 1\nFrame Time: 0.1\n0 0 0\n"
+        )
         self.assertEqual(_frames(self, deep), 1)
-        self.refused("HIERARCHY\n" + "ROOT a\n{ OFFSET 0 0 0 CHANNELS 0\n" + "JOINT a\n{ OFFSET 0 0 0\n" * 30000, "joints")
+        self.refused(
+            "HIERARCHY\n" + "ROOT a\n{ OFFSET 0 0 0 CHANNELS 0\n" + "JOINT a\n{ OFFSET 0 0 0\n" * 30000, "joints"
+        )
 
 
 def _frames(case, text):
@@ -214,7 +278,7 @@ class Fuzz(Case):
     def test_cut_at_every_byte(self):
         data = SMALL.encode()
         outcomes = [self.survives(data[:n], f"cut at {n}") for n in range(len(data))]
-        self.assertFalse(any(outcomes[:SMALL.index("MOTION") - 3]))
+        self.assertFalse(any(outcomes[: SMALL.index("MOTION") - 3]))
         for n in range(SMALL.index("MOTION") + 7, SMALL.index("1 91 2")):
             self.assertFalse(outcomes[n], f"cut at {n}")
 
@@ -225,13 +289,32 @@ class Fuzz(Case):
 
     def test_changed_bytes_and_words(self):
         rng, data = np.random.default_rng(2), SMALL.encode()
-        words = [b"{", b"}", b"nan", b"-", b"1e999", b"JOINT", b"ROOT", b"End Site", b"OFFSET", b"CHANNELS 7", b"MOTION", b"\xff\xfe", b"\r", b"Frames: 1e9", b"9" * 400, b"0x10", b"1_0", b"\xd9\xa3"]
+        words = [
+            b"{",
+            b"}",
+            b"nan",
+            b"-",
+            b"1e999",
+            b"JOINT",
+            b"ROOT",
+            b"End Site",
+            b"OFFSET",
+            b"CHANNELS 7",
+            b"MOTION",
+            b"\xff\xfe",
+            b"\r",
+            b"Frames: 1e9",
+            b"9" * 400,
+            b"0x10",
+            b"1_0",
+            b"\xd9\xa3",
+        ]
         for trial in range(1500):
             mutant = bytearray(data)
             for _ in range(int(rng.integers(1, 4))):
                 at = int(rng.integers(0, len(mutant)))
                 if rng.random() < 0.5:
-                    mutant[at:at + int(rng.integers(0, 6))] = words[int(rng.integers(0, len(words)))]
+                    mutant[at : at + int(rng.integers(0, 6))] = words[int(rng.integers(0, len(words)))]
                 else:
                     mutant[at] = int(rng.integers(1, 256))
             self.survives(bytes(mutant), bytes(mutant))
@@ -256,7 +339,9 @@ class Writing(Case):
             clip = wild_motion(s, rng, 20)
             clip = replace(clip, translations=clip.translations / unit)
             again = self.round_trip(clip, unit).clips[0]
-            self.assertLess(np.degrees(rot.angle(rot.multiply(rot.conjugate(clip.rotations), again.rotations))).max(), 0.001)
+            self.assertLess(
+                np.degrees(rot.angle(rot.multiply(rot.conjugate(clip.rotations), again.rotations))).max(), 0.001
+            )
             self.close(joints_at(again) * unit, joints_at(clip) * unit, 1e-5, f"unit {unit}")
 
     def test_timing(self):
@@ -315,12 +400,14 @@ class Writing(Case):
 
     def test_a_failed_write_leaves_the_old_file_and_no_rest(self):
         from young_marionette.formats.files import write_whole
+
         path = self.folder / "old.bvh"
         path.write_text("old")
 
         def chunks():
             yield b"half"
             raise RuntimeError("power cut")
+
         with self.assertRaises(RuntimeError):
             write_whole(path, chunks())
         self.assertEqual([p.name for p in self.folder.iterdir()], ["old.bvh"])

@@ -37,10 +37,24 @@ class WithShow(Case):
 class Undo(WithShow):
     def test_every_command_can_be_taken_back_and_done_again(self):
         lamp, gull = self.id_of("light_lamp"), self.id_of("Gull")
-        for command in (do.Choose(self.id_of("haul_rope")), do.Choose(gull, as_rig=True), do.Rename(lamp, "lamp at dusk"), do.Rename(None, "Harbour"),
-                        do.Correct(lamp, (("up", "Z"),)), do.TieBones("neck", ("quay:Head",), ("neck",)), do.Untie("left toes"),
-                        do.TurnBone("head", (0.1, 0, 0)), do.ResetBone("leftUpperArm"), do.ResetBone(), do.AdoptPose(30), do.SetTransfer((("in_place", True),)),
-                        do.Bake(), do.KeepStringing("quay to Heron"), do.SetRole(lamp, "rig"), do.Remove(gull)):
+        for command in (
+            do.Choose(self.id_of("haul_rope")),
+            do.Choose(gull, as_rig=True),
+            do.Rename(lamp, "lamp at dusk"),
+            do.Rename(None, "Harbour"),
+            do.Correct(lamp, (("up", "Z"),)),
+            do.TieBones("neck", ("quay:Head",), ("neck",)),
+            do.Untie("left toes"),
+            do.TurnBone("head", (0.1, 0, 0)),
+            do.ResetBone("leftUpperArm"),
+            do.ResetBone(),
+            do.AdoptPose(30),
+            do.SetTransfer((("in_place", True),)),
+            do.Bake(),
+            do.KeepStringing("quay to Heron"),
+            do.SetRole(lamp, "rig"),
+            do.Remove(gull),
+        ):
             document = Document(show_state())
             before = document.state
             document.do(command)
@@ -85,7 +99,14 @@ class Undo(WithShow):
 
     def test_a_failed_command_changes_nothing(self):
         empty = Document()
-        for command in (do.TieAll(), do.MatchStance(), do.Bake(), do.Untie("head"), do.KeepStringing("x"), do.SetTransfer(())):
+        for command in (
+            do.TieAll(),
+            do.MatchStance(),
+            do.Bake(),
+            do.Untie("head"),
+            do.KeepStringing("x"),
+            do.SetTransfer(()),
+        ):
             self.refuses(lambda c=command: empty.do(c), "first")
         self.assertIsNone(empty.undo_label)
 
@@ -130,9 +151,9 @@ class Library(WithShow):
 class Pairings(WithShow):
     def test_family_reuses_what_was_tied_by_hand(self):
         self.do(do.TieBones("left hand", ("quay:R_Hand",), ("leftHand",)))
-        self.do(do.Choose(self.id_of("carry_bucket")))     # same family, other unit
+        self.do(do.Choose(self.id_of("carry_bucket")))  # same family, other unit
         self.assertEqual(self.strings()["left hand"].source, ("quay:R_Hand",))
-        self.do(do.Choose(self.id_of("haul_rope")))        # same family, facing away
+        self.do(do.Choose(self.id_of("haul_rope")))  # same family, facing away
         self.assertEqual(self.strings()["left hand"].source, ("quay:R_Hand",))
         self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.01)
 
@@ -171,6 +192,7 @@ class Pairings(WithShow):
     def test_turning_a_bone_turns_what_hangs_on_it(self):
         pairing = self.state.pairing
         from young_marionette.core.skeleton import pose_world
+
         before, _ = pose_world(pairing.target, pairing.stance.target)
         self.do(do.TurnBone("leftUpperArm", (0, np.pi / 2, 0)))
         after, _ = pose_world(pairing.target, self.state.pairing.stance.target)
@@ -211,10 +233,20 @@ class Baking(WithShow):
 
     def test_missing_limbs_tell_the_side(self):
         s = figure()
-        keep = [i for i, n in enumerate(s.names) if not n.startswith(("left hand", "left forearm", "right hand", "right forearm"))]
+        keep = [
+            i
+            for i, n in enumerate(s.names)
+            if not n.startswith(("left hand", "left forearm", "right hand", "right forearm"))
+        ]
         shift = {old: new for new, old in enumerate(keep)}
         from young_marionette.core.skeleton import Skeleton
-        small = Skeleton([s.names[i] for i in keep], [shift.get(int(s.parents[i]), -1) for i in keep], s.offsets[keep], tips=s.tips[keep])
+
+        small = Skeleton(
+            [s.names[i] for i in keep],
+            [shift.get(int(s.parents[i]), -1) for i in keep],
+            s.offsets[keep],
+            tips=s.tips[keep],
+        )
         path = self.folder / "armless.bvh"
         write(path, Clip("armless", small, 30, small.rest[None]))
         rig = entries_of(read(path))[0]
@@ -285,8 +317,10 @@ class Snags(WithShow):
         self.assertEqual(set(states.values()), {"untouched"})
         self.do(do.Untie("head"))
         states = route_states(self.state, find_snags(self.state))
-        self.assertEqual((states["gather"], states["string"], states["stance"], states["transfer"], states["deliver"]),
-                         ("snags", "snags", "fine", "untouched", "untouched"))
+        self.assertEqual(
+            (states["gather"], states["string"], states["stance"], states["transfer"], states["deliver"]),
+            ("snags", "snags", "fine", "untouched", "untouched"),
+        )
 
     def test_nothing_open(self):
         self.assertEqual(find_snags(State()), [])
@@ -341,6 +375,7 @@ class Strings(WithShow):
         self.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
         before = joints_at(self.state.pairing.transfer.run(self.state.source_entry.placed_clip))
         from young_marionette.core.conventions import convention_names
+
         entry = self.state.source_entry
         self.do(do.RenameBones(entry.id, tuple(convention_names(entry.skeleton, entry.figure.body, "vrm").items())))
         self.assertIn("leftLowerArm", self.state.source_entry.skeleton.names)
@@ -353,10 +388,48 @@ class Strings(WithShow):
         bell = self.id_of("ring_bell")
         entry = next(e for e in self.state.entries if e.id == bell)
         before = joints_at(entry.placed_clip)
-        self.do(do.Correct(bell, (("rate", 48.0), ("lift", -0.04), ("centred", True))))
+        self.do(do.Correct(bell, (("rate", 48.0), ("lift", -0.04), ("centred", "origin"))))
         after = self.state.entry(bell).placed_clip
         self.assertEqual((after.rate, after.frames), (48.0, entry.clip.frames))
         moved = joints_at(after) - before
         self.close(moved[..., 1], -0.04, 1e-9)
         self.close(joints_at(after)[0, entry.figure.body.parts["hips"][0], [0, 2]], 0, 1e-9)
         self.close(joints_at(self.state.entry(bell).clip), joints_at(entry.clip), 0)
+        self.do(do.Correct(bell, (("centred", "line"),)))
+        on_line = joints_at(self.state.entry(bell).placed_clip)
+        self.close(on_line[0, entry.figure.body.parts["hips"][0], 0], 0, 1e-9)
+        self.close(on_line[..., 2], before[..., 2], 1e-9)
+
+
+class AbsentParts(WithShow):
+    def test_absent_parts_are_no_gap(self):
+        self.do(do.DeclareAbsent("left hand"))
+        self.assertNotIn("left hand", self.strings())
+        self.assertFalse([s for s in find_snags(self.state) if "left hand" in s.text])
+        self.do(do.Bake())
+        self.do(do.DeclareAbsent("left hand", False))
+        self.assertTrue([s for s in find_snags(self.state) if s.text == "The left hand has no string."])
+        self.refuses(lambda: self.do(do.Bake()), "left hand")
+
+    def test_they_are_saved_with_the_stringing(self):
+        from young_marionette.project import stringing
+
+        self.do(do.DeclareAbsent("right foot"))
+        source, rig = self.state.source_entry, self.state.rig_entry
+        file = stringing.to_file(self.state.pairing, source, rig)
+        self.assertEqual(stringing.from_file(file, source, rig).absent, ("right foot",))
+
+
+class Tags(WithShow):
+    def test_tags_are_kept_once_and_trimmed(self):
+        lamp = self.state.source
+        self.do(do.Tag(lamp, (" dusk ", "", "dusk", "lamp")))
+        self.assertEqual(self.state.entry(lamp).tags, ("dusk", "lamp"))
+
+    def test_what_was_worked_out_stays_worked_out(self):
+        lamp = self.state.source
+        placed = self.state.entry(lamp).placed_clip
+        self.do(do.Tag(lamp, ("dusk",)))
+        self.assertIs(self.state.entry(lamp).placed_clip, placed)
+        self.do(do.Correct(lamp, (("lift", 0.1),)))
+        self.assertIsNot(self.state.entry(lamp).placed_clip, placed)

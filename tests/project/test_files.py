@@ -24,8 +24,14 @@ def small_state():
     state = show_state()
     keep = [e for e in state.entries if e.name in ("light_lamp", "haul_rope", "Heron")]
     document = Document(replace(state, entries=tuple(keep)))
-    for command in (do.TieBones("neck", ("quay:Head",), ("neck",)), do.TurnBone("leftUpperArm", (0.1, 0.2, 0.3)), do.SetTransfer((("stride", 0.9),)),
-                    do.Correct(keep[0].id, (("scale", 0.02),)), do.Bake(frames=(0, 20)), do.KeepStringing("kept")):
+    for command in (
+        do.TieBones("neck", ("quay:Head",), ("neck",)),
+        do.TurnBone("leftUpperArm", (0.1, 0.2, 0.3)),
+        do.SetTransfer((("stride", 0.9),)),
+        do.Correct(keep[0].id, (("scale", 0.02),)),
+        do.Bake(frames=(0, 20)),
+        do.KeepStringing("kept"),
+    ):
         document.do(command)
     return document.state
 
@@ -40,8 +46,10 @@ class Projects(Case):
         again = storage.load(self.path)
         self.assertEqual((again.name, again.source, again.rig), (self.state.name, self.state.source, self.state.rig))
         for a, b in zip(self.state.entries, again.entries, strict=True):
-            self.assertEqual((a.id, a.role, a.name, a.path, a.format, a.layout, a.correction, a.notes, a.made_from, a.family),
-                             (b.id, b.role, b.name, b.path, b.format, b.layout, b.correction, b.notes, b.made_from, b.family))
+            self.assertEqual(
+                (a.id, a.role, a.name, a.path, a.format, a.layout, a.correction, a.notes, a.made_from, a.family),
+                (b.id, b.role, b.name, b.path, b.format, b.layout, b.correction, b.notes, b.made_from, b.family),
+            )
             self.close(joints_at(a.placed_clip), joints_at(b.placed_clip), 0)
         self.assertEqual(again.pairing.strings, self.state.pairing.strings)
         self.same_turn(again.pairing.stance.target, self.state.pairing.stance.target)
@@ -95,10 +103,19 @@ class Projects(Case):
     def test_what_is_wrong_is_said(self):
         def put(**values):
             return lambda tree: tree.update(values)
-        for change, word in ((put(version=99), "newer version"), (put(format="x"), "no project"), (put(entries=5), "entries"), (put(extra=1), "extra"),
-                             (lambda t: t["entries"][0].update(id="../../etc"), "id"), (lambda t: t["entries"][0].update(rate=-1), "rate"),
-                             (lambda t: t["entries"][0]["joints"].pop(), "damaged"), (lambda t: t["entries"][0].update(id="abc"), "missing"),
-                             (lambda t: t["entries"].append(t["entries"][0]), "twice"), (lambda t: t["entries"][0]["layout_names"].pop(), "damaged")):
+
+        for change, word in (
+            (put(version=99), "newer version"),
+            (put(format="x"), "no project"),
+            (put(entries=5), "entries"),
+            (put(extra=1), "extra"),
+            (lambda t: t["entries"][0].update(id="../../etc"), "id"),
+            (lambda t: t["entries"][0].update(rate=-1), "rate"),
+            (lambda t: t["entries"][0]["joints"].pop(), "damaged"),
+            (lambda t: t["entries"][0].update(id="abc"), "missing"),
+            (lambda t: t["entries"].append(t["entries"][0]), "twice"),
+            (lambda t: t["entries"][0]["layout_names"].pop(), "damaged"),
+        ):
             self.refuses(lambda c=change: storage.load(self.rewritten(c)), word)
 
     def test_not_a_project(self):
@@ -140,16 +157,33 @@ class Stringings(Case):
 
     def test_it_is_readable(self):
         tree = json.loads(self.path.read_text())
-        self.assertEqual((tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 1, "quay to Heron"))
+        self.assertEqual(
+            (tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 1, "quay to Heron")
+        )
         self.assertEqual(tree["strings"][0]["part"], "hips")
         self.assertTrue(tree["target"]["joints"][0]["offset"])
 
     def test_another_skeleton_is_told_apart(self):
-        self.refuses(lambda: stringing.from_file(stringing.load(self.path), self.by_name["sweep_quay"], self.rig), "another skeleton", "source")
-        self.refuses(lambda: stringing.from_file(stringing.load(self.path), self.source, self.by_name["Gull"]), "another skeleton", "rig")
+        self.refuses(
+            lambda: stringing.from_file(stringing.load(self.path), self.by_name["sweep_quay"], self.rig),
+            "another skeleton",
+            "source",
+        )
+        self.refuses(
+            lambda: stringing.from_file(stringing.load(self.path), self.source, self.by_name["Gull"]),
+            "another skeleton",
+            "rig",
+        )
 
     def test_stance_by_hand_is_kept(self):
-        turned = replace(self.pairing, stance=replace(self.pairing.stance, target=rot.multiply(self.pairing.stance.target, rot.from_vector(np.array([0.1, 0, 0])))), matched=False)
+        turned = replace(
+            self.pairing,
+            stance=replace(
+                self.pairing.stance,
+                target=rot.multiply(self.pairing.stance.target, rot.from_vector(np.array([0.1, 0, 0]))),
+            ),
+            matched=False,
+        )
         again = stringing.from_file(stringing.to_file(turned, self.source, self.rig), self.source, self.rig)
         self.same_turn(again.stance.target, turned.stance.target)
         self.assertFalse(again.matched)
@@ -157,10 +191,18 @@ class Stringings(Case):
     def test_broken_files(self):
         text = self.path.read_text()
         tree = json.loads(text)
-        cases = {"cut": text[: len(text) // 2], "empty": "", "list": "[]", "deep": "[" * 100_000, "newer": json.dumps({**tree, "version": 7}),
-                 "other": json.dumps({**tree, "format": "x"}), "infinite": text.replace('"stride": 1.0', '"stride": Infinity'),
-                 "zero turn": json.dumps({**tree, "target": {**tree["target"], "pose": {"head": [0, 0, 0, 0]}}}),
-                 "no bones": json.dumps({**tree, "strings": [{**tree["strings"][0], "source": []}]}), "text": text.replace('"certainty": 0.99', '"certainty": "much"')}
+        cases = {
+            "cut": text[: len(text) // 2],
+            "empty": "",
+            "list": "[]",
+            "deep": "[" * 100_000,
+            "newer": json.dumps({**tree, "version": 7}),
+            "other": json.dumps({**tree, "format": "x"}),
+            "infinite": text.replace('"stride": 1.0', '"stride": Infinity'),
+            "zero turn": json.dumps({**tree, "target": {**tree["target"], "pose": {"head": [0, 0, 0, 0]}}}),
+            "no bones": json.dumps({**tree, "strings": [{**tree["strings"][0], "source": []}]}),
+            "text": text.replace('"certainty": 0.99', '"certainty": "much"'),
+        }
         for what, data in cases.items():
             bad = self.folder / "bad.stringing"
             bad.write_text(data)
@@ -179,10 +221,14 @@ class Deliveries(Case):
     def test_results_never_replace_what_they_are_made_from(self):
         state = show_state()
         for path in (state.source_entry.path, state.rig_entry.path):
-            self.refuses(lambda p=path: delivery.retarget(state.source_entry, state.rig_entry, state.pairing, p, overwrite=True), "read")
+            self.refuses(
+                lambda p=path: delivery.retarget(state.source_entry, state.rig_entry, state.pairing, p, overwrite=True),
+                "read",
+            )
 
     def test_delivered_file_is_the_rigs(self):
         from young_marionette.formats import read
+
         state = show_state()
         rig = next(e for e in state.entries if e.name == "Gull")
         out = self.folder / "x.bvh"
@@ -212,9 +258,11 @@ class Recoveries(Case):
         second.close()
 
     def test_a_killed_process_leaves_its_work(self):
-        code = (f"import sys; sys.path.insert(0, {sys.path[0]!r})\nimport os, signal\nfrom tests.project.test_files import small_state\n"
-                f"from young_marionette.project.recovery import Recovery\nRecovery({str(self.folder)!r}).keep(small_state(), '/x/y.marionette')\n"
-                "os.kill(os.getpid(), signal.SIGKILL)")
+        code = (
+            f"import sys; sys.path.insert(0, {sys.path[0]!r})\nimport os, signal\nfrom tests.project.test_files import small_state\n"
+            f"from young_marionette.project.recovery import Recovery\nRecovery({str(self.folder)!r}).keep(small_state(), '/x/y.marionette')\n"
+            "os.kill(os.getpid(), signal.SIGKILL)"
+        )
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, cwd=".")
         self.assertEqual(done.returncode, -9, done.stderr.decode())
         found = self.opened().found()
@@ -236,11 +284,12 @@ class Recoveries(Case):
 class NearlyFitting(Case):
     def test_a_stringing_of_nearly_the_same_skeleton_is_offered_and_adapted(self):
         from young_marionette.project.snags import find_snags
+
         by_name = {e.name: e for e in show_state().entries}
         document = Document(show_state())
         document.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
         document.do(do.KeepStringing("lamp to Heron"))
-        document.do(do.Choose(by_name["climb_ladder"].id))      # two bones more than its family
+        document.do(do.Choose(by_name["climb_ladder"].id))  # two bones more than its family
         snag = next(s for s in find_snags(document.state) if "lamp to Heron" in s.text)
         document.do(snag.mend)
         strings = {s.part: s for s in document.state.pairing.strings}
@@ -275,15 +324,18 @@ class Touches(Case):
         state = show_state()
         pairing = replace(state.pairing, settings=replace(state.pairing.settings, touches=(("head down", 8.0),)))
         file = stringing.to_file(pairing, state.source_entry, state.rig_entry)
-        self.assertEqual(stringing.from_file(file, state.source_entry, state.rig_entry).settings.touches, (("head down", 8.0),))
+        self.assertEqual(
+            stringing.from_file(file, state.source_entry, state.rig_entry).settings.touches, (("head down", 8.0),)
+        )
         path = self.folder / "t.stringing"
         stringing.save(path, file)
         path.write_text(path.read_text().replace("head down", "tail up"))
         self.refuses(lambda: stringing.load(path), "touches")
 
     def test_each_touch_does_what_it_says(self):
-        from young_marionette.core.touches import touched
         from young_marionette.core.skeleton import pose_world
+        from young_marionette.core.touches import touched
+
         pairing = show_state().pairing
         rest = pairing.target.rest
         at = pairing.target.index
@@ -291,11 +343,14 @@ class Touches(Case):
         def places(**touches):
             pose = touched(rest, pairing.target, pairing.strings, {k.replace("_", " "): v for k, v in touches.items()})
             return pose_world(pairing.target, pose)[0]
+
         plain = places()
         self.assertGreater(places(shoulders_up=10)[at["leftUpperArm"], 1], plain[at["leftUpperArm"], 1] + 0.01)
         self.assertGreater(places(shoulders_up=10)[at["rightUpperArm"], 1], plain[at["rightUpperArm"], 1] + 0.01)
         self.assertLess(places(elbows_back=20)[at["rightLowerArm"], 2], plain[at["rightLowerArm"], 2] - 0.02)
         out = places(arms_out=10)
-        self.assertTrue(out[at["leftHand"], 0] > plain[at["leftHand"], 0] and out[at["rightHand"], 0] < plain[at["rightHand"], 0])
+        self.assertTrue(
+            out[at["leftHand"], 0] > plain[at["leftHand"], 0] and out[at["rightHand"], 0] < plain[at["rightHand"], 0]
+        )
         turn = touched(rest, pairing.target, pairing.strings, {"head down": 20})[at["head"]]
         self.assertLess(rot.rotate(turn, np.array([0, 0, 1.0]))[1], -0.3)

@@ -11,23 +11,38 @@ from ..core.tying import MUST_HAVE
 from . import theme
 from .stage.view import mark
 
-REGIONS = {"Body": None, "Head": ("head", "neck", "eye", "jaw"), "Trunk": ("hips", "spine", "neck", "collarbone"),
-           "Left arm": ("left collarbone", "left upper arm", "left forearm", "left hand"),
-           "Right arm": ("right collarbone", "right upper arm", "right forearm", "right hand"),
-           "Left hand": ("left hand", "left thumb", "left index", "left middle", "left ring", "left little"),
-           "Right hand": ("right hand", "right thumb", "right index", "right middle", "right ring", "right little"),
-           "Legs": ("hips", "left thigh", "left shin", "left foot", "left toes", "right thigh", "right shin", "right foot", "right toes")}
+REGIONS = {
+    "Body": None,
+    "Head": ("head", "neck", "eye", "jaw"),
+    "Trunk": ("hips", "spine", "neck", "collarbone"),
+    "Left arm": ("left collarbone", "left upper arm", "left forearm", "left hand"),
+    "Right arm": ("right collarbone", "right upper arm", "right forearm", "right hand"),
+    "Left hand": ("left hand", "left thumb", "left index", "left middle", "left ring", "left little"),
+    "Right hand": ("right hand", "right thumb", "right index", "right middle", "right ring", "right little"),
+    "Legs": (
+        "hips",
+        "left thigh",
+        "left shin",
+        "left foot",
+        "left toes",
+        "right thigh",
+        "right shin",
+        "right foot",
+        "right toes",
+    ),
+}
 _HIT = 11
 
 
 class StringBoard(QWidget):
     """Drag from a bone to a bone of the other figure to tie them; click a bone or a string to choose its part.
 
-    Dragging within one figure, along a chain, marks a run of bones, which is then tied as one.
+    Shift and a click on a bone of each figure ties them too (``clicked``). Dragging within one figure, along a chain, marks a run of bones, which is then tied as one.
     """
 
     tied = Signal(object, object)
     part_chosen = Signal(object)
+    clicked = Signal(str, str)
     pointed = Signal(str)
 
     def __init__(self):
@@ -42,7 +57,10 @@ class StringBoard(QWidget):
 
     def show_pair(self, source, rig, pairing, part):
         """Show two entries and what is tied between them."""
-        if (source and source.skeleton, rig and rig.skeleton) != (self.source and self.source.skeleton, self.rig and self.rig.skeleton):
+        if (source and source.skeleton, rig and rig.skeleton) != (
+            self.source and self.source.skeleton,
+            self.rig and self.rig.skeleton,
+        ):
             self.runs = {}
         self.source, self.rig, self.pairing, self.part = source, rig, pairing, part
         self._lay_out()
@@ -86,7 +104,9 @@ class StringBoard(QWidget):
         scale = min(box.width() / size[0], box.height() / size[1])
         middle = (low + high) / 2
         centre = box.center()
-        places = np.stack([centre.x() + (flat[:, 0] - middle[0]) * scale, centre.y() - (flat[:, 1] - middle[1]) * scale], 1)
+        places = np.stack(
+            [centre.x() + (flat[:, 0] - middle[0]) * scale, centre.y() - (flat[:, 1] - middle[1]) * scale], 1
+        )
         return places, inside
 
     def _flatten(self, points, inside):
@@ -117,7 +137,10 @@ class StringBoard(QWidget):
             away[~inside] = np.inf
             nearest = int(np.argmin(away))
             if away[nearest] < best:
-                best, found = away[nearest], (side, (self.source if side == "source" else self.rig).placed_skeleton.names[nearest])
+                best, found = (
+                    away[nearest],
+                    (side, (self.source if side == "source" else self.rig).placed_skeleton.names[nearest]),
+                )
         return found
 
     # --- painting -------------------------------------------------------------------------------
@@ -129,16 +152,25 @@ class StringBoard(QWidget):
         p.drawRoundedRect(QRectF(self.rect()), 10, 10)
         if not self._places:
             p.setPen(theme.colour("quiet"))
-            p.drawText(QRectF(self.rect()).adjusted(30, 0, -30, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                       "Choose a clip and a rig in the library; their bones are tied here.")
+            p.drawText(
+                QRectF(self.rect()).adjusted(30, 0, -30, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                "Choose a clip and a rig in the library; their bones are tied here.",
+            )
             return
-        for side, entry, kind, left in (("source", self.source, "performer", 0), ("rig", self.rig, "marionette", self.width() / 2)):
+        for side, entry, kind, left in (
+            ("source", self.source, "performer", 0),
+            ("rig", self.rig, "marionette", self.width() / 2),
+        ):
             self._paint_figure(p, side, entry, kind)
             mark(p, QPointF(left + 18, 17), kind)
             p.setPen(theme.colour("text"))
             p.setFont(theme.font(12))
-            p.drawText(QRectF(left + 30, 6, self.width() / 2 - 40, 22), Qt.AlignmentFlag.AlignVCenter,
-                       p.fontMetrics().elidedText(entry.name, Qt.TextElideMode.ElideRight, int(self.width() / 2 - 44)))
+            p.drawText(
+                QRectF(left + 30, 6, self.width() / 2 - 40, 22),
+                Qt.AlignmentFlag.AlignVCenter,
+                p.fontMetrics().elidedText(entry.name, Qt.TextElideMode.ElideRight, int(self.width() / 2 - 44)),
+            )
         if self.pairing:
             self._paint_strings(p)
             self._paint_rings(p)
@@ -174,14 +206,21 @@ class StringBoard(QWidget):
         a, b = self.place("source", s.source[0]), self.place("rig", s.target[0])
         path = QPainterPath(a)
         sag = 14 + 0.05 * abs(b.x() - a.x())
-        path.cubicTo(QPointF(a.x() + (b.x() - a.x()) * 0.35, a.y() + sag), QPointF(a.x() + (b.x() - a.x()) * 0.65, b.y() + sag), b)
+        path.cubicTo(
+            QPointF(a.x() + (b.x() - a.x()) * 0.35, a.y() + sag),
+            QPointF(a.x() + (b.x() - a.x()) * 0.65, b.y() + sag),
+            b,
+        )
         return path
 
     def _paint_strings(self, p):
         p.setBrush(Qt.BrushStyle.NoBrush)
         for s in self._visible_strings():
             chosen = s.part == self.part
-            pen = QPen(theme.colour("brass") if chosen else theme.colour("text", 120 if s.sure else 190), 2.4 if chosen else 1.1)
+            pen = QPen(
+                theme.colour("brass") if chosen else theme.colour("text", 120 if s.sure else 190),
+                2.4 if chosen else 1.1,
+            )
             if not s.sure:
                 pen.setStyle(Qt.PenStyle.DashLine)
             p.setPen(pen)
@@ -198,7 +237,12 @@ class StringBoard(QWidget):
         p.setPen(QPen(theme.colour("alarm"), 2))
         for side, entry in (("source", self.source), ("rig", self.rig)):
             for part, run in (entry.figure.body.parts if entry.figure.body else {}).items():
-                if part in MUST_HAVE and part not in tied and part not in self.pairing.absent and self._places[side][1][run[0]]:
+                if (
+                    part in MUST_HAVE
+                    and part not in tied
+                    and part not in self.pairing.absent
+                    and self._places[side][1][run[0]]
+                ):
                     p.drawEllipse(QPointF(*self._places[side][0][run[0]]), 7.5, 7.5)
 
     def _paint_name(self, p, side, name):
@@ -221,10 +265,15 @@ class StringBoard(QWidget):
                     return s.part
         entry = self.source if side == "source" else self.rig
         joint = entry.placed_skeleton.index[name]
-        return next((part for part, run in (entry.figure.body.parts if entry.figure.body else {}).items() if joint in run), None)
+        return next(
+            (part for part, run in (entry.figure.body.parts if entry.figure.body else {}).items() if joint in run), None
+        )
 
     def mousePressEvent(self, event):
         found = self.bone_at(event.position())
+        if found and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.clicked.emit(*found)
+            return
         self._drag = (found, event.position(), False) if found else None
         if found:
             self.part_chosen.emit(self.part_of(*found))
@@ -235,7 +284,14 @@ class StringBoard(QWidget):
         if not self.pairing or not self._places:
             return None
         box = QRectF(point.x() - 4, point.y() - 4, 8, 8)
-        return next((s.part for s in self._visible_strings() if self._curve(s).intersects(box) and not self._curve(s).contains(box)), None)
+        return next(
+            (
+                s.part
+                for s in self._visible_strings()
+                if self._curve(s).intersects(box) and not self._curve(s).contains(box)
+            ),
+            None,
+        )
 
     def mouseMoveEvent(self, event):
         if self._drag:
@@ -266,7 +322,7 @@ class StringBoard(QWidget):
         ends = sorted((skeleton.index[one], skeleton.index[other]))
         chain = [ends[1], *skeleton.ancestors(ends[1])]
         if ends[0] in chain:
-            self.runs[side] = tuple(skeleton.names[j] for j in chain[:chain.index(ends[0]) + 1][::-1])
+            self.runs[side] = tuple(skeleton.names[j] for j in chain[: chain.index(ends[0]) + 1][::-1])
             self.pointed.emit(f"Run of {len(self.runs[side])} bones: drag it to the other figure to tie it")
 
     def _run_with(self, side, name):

@@ -80,7 +80,11 @@ class Director:
 
     def _figure(self, kind, entry, name, positions, rotations):
         body = entry.figure.body
-        hands = tuple(body.parts[p][0] for p in ("left hand", "right hand", "head") if body and p in body.parts) if kind == MARIONETTE else ()
+        hands = (
+            tuple(body.parts[p][0] for p in ("left hand", "right hand", "head") if body and p in body.parts)
+            if kind == MARIONETTE
+            else ()
+        )
         return Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
 
     def _playing(self, entry, kind, rig=None, pairing=None):
@@ -99,14 +103,27 @@ class Director:
         if hips:
             scale = pairing.transfer.scale
         here = [a.copy() for a in pose_world(pairing.source, pairing.stance.source)]
-        there = [a.copy() for a in pose_world(pairing.target, touched(pairing.stance.target, pairing.target, pairing.strings, dict(pairing.settings.touches)))]
+        there = [
+            a.copy()
+            for a in pose_world(
+                pairing.target,
+                touched(pairing.stance.target, pairing.target, pairing.strings, dict(pairing.settings.touches)),
+            )
+        ]
         figures = [self._figure(PERFORMER, source, source.name, *here), self._figure(MARIONETTE, rig, rig.name, *there)]
         if hips:
             a, b = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
             figures[0].positions = (here[0] - here[0][a]) * scale + there[0][b]
             bones = figures[0].bones
-            figures[0].bones = Bones(bones.start, bones.end, bones.tips * scale, bones.radius * scale, bones.joint_radius * scale, bones.head,
-                                     bones.reach * scale)
+            figures[0].bones = Bones(
+                bones.start,
+                bones.end,
+                bones.tips * scale,
+                bones.radius * scale,
+                bones.joint_radius * scale,
+                bones.head,
+                bones.reach * scale,
+            )
             lift = max(0.0, -min(f.positions[:, 1].min() for f in figures))
             for figure in figures:
                 figure.positions = figure.positions + [0, lift, 0]
@@ -154,15 +171,23 @@ class Director:
             entry = state.rig_entry if figure.kind == MARIONETTE else state.source_entry
             if figure.kind == BAKED or entry is None or entry.figure.body is None or session.preview:
                 continue
-            motion = session.motions.get(state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None) \
-                if state.source_entry else None
+            motion = (
+                session.motions.get(
+                    state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None
+                )
+                if state.source_entry
+                else None
+            )
             if motion is None:
                 continue
             reach = int(motion.rate * 0.8)
             tint = np.array(colour(figure.kind).getRgbF())
             for part in ("left hand", "right hand", "left foot", "right foot"):
                 if part in entry.figure.body.parts:
-                    path = motion.path(entry.figure.body.parts[part][0], session.frame - reach, session.frame + reach) + figure.shift
+                    path = (
+                        motion.path(entry.figure.body.parts[part][0], session.frame - reach, session.frame + reach)
+                        + figure.shift
+                    )
                     if len(path) > 1:
                         lines.append((path, tint))
         return lines

@@ -11,8 +11,14 @@ from ..project.snags import STEPS
 from . import icons, theme
 from .parts.widgets import label, tool
 
-TELLS = {"gather": "bring files in, and see what they hold", "string": "tie bones to bones", "stance": "match the reference poses",
-         "transfer": "travel and height, and bake", "refine": "look at what was baked", "deliver": "write files"}
+TELLS = {
+    "gather": "bring files in, and see what they hold",
+    "string": "tie bones to bones",
+    "stance": "match the reference poses",
+    "transfer": "travel and height, and bake",
+    "refine": "look at what was baked",
+    "deliver": "write files",
+}
 
 
 class Mark(QWidget):
@@ -29,10 +35,18 @@ class Mark(QWidget):
         p.drawLine(QPointF(5, 12), QPointF(29, 7))
         p.drawLine(QPointF(12, 5), QPointF(21, 15))
         p.setPen(QPen(theme.colour("text"), 1.1))
-        for top, bottom in ((QPointF(6, 12), QPointF(9, 29)), (QPointF(17, 10), QPointF(17, 33)), (QPointF(28, 8), QPointF(25, 29))):
+        for top, bottom in (
+            (QPointF(6, 12), QPointF(9, 29)),
+            (QPointF(17, 10), QPointF(17, 33)),
+            (QPointF(28, 8), QPointF(25, 29)),
+        ):
             p.drawLine(top, bottom)
         p.setPen(Qt.PenStyle.NoPen)
-        for centre, name in ((QPointF(9, 30), "performer"), (QPointF(17, 34), "brass"), (QPointF(25, 30), "marionette")):
+        for centre, name in (
+            (QPointF(9, 30), "performer"),
+            (QPointF(17, 34), "brass"),
+            (QPointF(25, 30), "marionette"),
+        ):
             p.setBrush(theme.colour(name))
             p.drawEllipse(centre, 3, 3)
 
@@ -74,7 +88,9 @@ class Route(QWidget):
         string.quadTo(QPointF((4 + centres[0].x()) / 2, centres[0].y() - 1), centres[0])
         for a, b in zip(centres, centres[1:]):
             string.quadTo(QPointF((a.x() + b.x()) / 2, (a.y() + b.y()) / 2 + 2), b)
-        string.quadTo(QPointF((self.width() - 4 + centres[-1].x()) / 2, centres[-1].y() - 1), QPointF(self.width() - 4, 6))
+        string.quadTo(
+            QPointF((self.width() - 4 + centres[-1].x()) / 2, centres[-1].y() - 1), QPointF(self.width() - 4, 6)
+        )
         p.setPen(QPen(theme.colour("quiet", 130), 1.2))
         p.drawPath(string)
         for step, centre in zip(STEPS, centres):
@@ -95,7 +111,11 @@ class Route(QWidget):
             p.restore()
             p.setFont(theme.font(10, True))
             p.setPen(theme.colour("base") if current else theme.colour("text"))
-            p.drawText(QRectF(centre.x() - 12, centre.y() - 8, 24, 16), Qt.AlignmentFlag.AlignCenter, str(min(self.counts.get(step, 0), 99)))
+            p.drawText(
+                QRectF(centre.x() - 12, centre.y() - 8, 24, 16),
+                Qt.AlignmentFlag.AlignCenter,
+                str(min(self.counts.get(step, 0), 99)),
+            )
         else:
             if current or state == "fine":
                 p.setBrush(tint if current else theme.colour("lifted"))

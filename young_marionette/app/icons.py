@@ -17,10 +17,13 @@ from . import theme
 _SHAPES = {
     "play": '<path d="M8 5.5v13l10.5-6.5z" fill="{c}"/>',
     "pause": '<path d="M8.5 6v12M15.5 6v12" stroke-width="3"/>',
-    "back": '<path d="M16 6.5 9.5 12l6.5 5.5M7 6v12"/>', "forward": '<path d="M8 6.5 14.5 12 8 17.5M17 6v12"/>',
-    "start": '<path d="M17 6.5 10.5 12l6.5 5.5M11 6.5 4.5 12l6.5 5.5"/>', "end": '<path d="m7 6.5 6.5 5.5L7 17.5M13 6.5l6.5 5.5-6.5 5.5"/>',
+    "back": '<path d="M16 6.5 9.5 12l6.5 5.5M7 6v12"/>',
+    "forward": '<path d="M8 6.5 14.5 12 8 17.5M17 6v12"/>',
+    "start": '<path d="M17 6.5 10.5 12l6.5 5.5M11 6.5 4.5 12l6.5 5.5"/>',
+    "end": '<path d="m7 6.5 6.5 5.5L7 17.5M13 6.5l6.5 5.5-6.5 5.5"/>',
     "loop": '<path d="M5 12a6 6 0 0 1 6-6h7m-3-3 3 3-3 3M19 12a6 6 0 0 1-6 6H6m3 3-3-3 3-3"/>',
-    "undo": '<path d="M9 6 4.5 10.5 9 15M5 10.5h9a5 5 0 0 1 0 10h-3"/>', "redo": '<path d="m15 6 4.5 4.5L15 15M19 10.5h-9a5 5 0 0 0 0 10h3"/>',
+    "undo": '<path d="M9 6 4.5 10.5 9 15M5 10.5h9a5 5 0 0 1 0 10h-3"/>',
+    "redo": '<path d="m15 6 4.5 4.5L15 15M19 10.5h-9a5 5 0 0 0 0 10h3"/>',
     "open": '<path d="M3.5 18.5v-12h6l2 2.5h9v9.500z"/><path d="M12 11.500v5M9.500 14h5"/>',
     "menu": '<path d="M5 7h14M5 12h14M5 17h14"/>',
     "search": '<circle cx="10.5" cy="10.5" r="5.5"/><path d="m15 15 5 5"/>',
@@ -46,8 +49,10 @@ _SHAPES = {
 
 
 def _svg(name, colour):
-    return (f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 24" fill="none" stroke="{colour}" stroke-width="1.8" '
-            f'stroke-linecap="round" stroke-linejoin="round">{_SHAPES[name].replace("{c}", colour)}</svg>')
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 24" fill="none" stroke="{colour}" stroke-width="1.8" '
+        f'stroke-linecap="round" stroke-linejoin="round">{_SHAPES[name].replace("{c}", colour)}</svg>'
+    )
 
 
 @lru_cache(maxsize=256)

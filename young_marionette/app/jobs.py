@@ -47,8 +47,10 @@ class Job(QObject):
             pass
         except InputError as error:
             self.failed.emit(str(error))
-        except Exception as error:    # the window must live on whatever a file does to a reader
-            self.failed.emit(f"A defect of Young Marionette while it was to {self.label}: {type(error).__name__}: {error}")
+        except Exception as error:  # the window must live on whatever a file does to a reader
+            self.failed.emit(
+                f"A defect of Young Marionette while it was to {self.label}: {type(error).__name__}: {error}"
+            )
         self.ended.emit()
 
 
@@ -71,13 +73,19 @@ def read_files(paths):
                 failures.append(str(error))
         progress(1.0)
         return tuple(entries), failures
+
     return work
 
 
 def files_under(paths):
     """Files among the paths, and motion files in folders among them, however deep."""
     from pathlib import Path
+
     found = []
     for path in map(Path, paths):
-        found += sorted(p for p in path.rglob("*") if p.suffix.lower() == ".bvh" and p.is_file()) if path.is_dir() else [path]
+        found += (
+            sorted(p for p in path.rglob("*") if p.suffix.lower() == ".bvh" and p.is_file())
+            if path.is_dir()
+            else [path]
+        )
     return found

@@ -10,13 +10,54 @@ from .parts.widgets import label
 
 SHEET = (
     ("Route", (*((f"Alt+{i}", step.capitalize()) for i, step in enumerate(STEPS, 1)), ("Alt+S", "Snags"))),
-    ("Time", (("Space", "Play, stop"), ("Left, Right", "A frame back, on"), ("Shift+Left, Right", "Ends of the range"),
-              ("I, O", "Begin, end the range here"), ("L", "Loop"))),
-    ("Stage", (("V", "Side by side, over, one alone"), ("C", "Front, side, top"), ("Home", "Frame the figures"), ("H", "Follow the hips"),
-               ("T", "Trails"), ("drag", "Turn"), ("Shift+drag", "Move"), ("wheel", "Nearer, farther"))),
-    ("Work", (("Ctrl+O", "Open files"), ("Ctrl+T", "Tie all"), ("Ctrl+M", "Match the stance"), ("Ctrl+B", "Bake"), ("Ctrl+D", "Write files"),
-              ("Ctrl+Z", "Undo"), ("Ctrl+Shift+Z", "Redo"), ("Ctrl+S", "Save"), ("Ctrl+Shift+S", "Save under a name"))),
-    ("Library and strings", (("Enter", "Use it, or choose a bone"), ("Delete", "Take out, or untie"), ("F2", "Tags of a library entry"), ("M", "Mirror on or off"), ("K", "Lock a string"))),
+    (
+        "Time",
+        (
+            ("Space", "Play, stop"),
+            ("Left, Right", "A frame back, on"),
+            ("Shift+Left, Right", "Ends of the range"),
+            ("I, O", "Begin, end the range here"),
+            ("L", "Loop"),
+        ),
+    ),
+    (
+        "Stage",
+        (
+            ("V", "Side by side, over, one alone"),
+            ("C", "Front, side, top"),
+            ("Home", "Frame the figures"),
+            ("H", "Follow the hips"),
+            ("T", "Trails"),
+            ("drag", "Turn"),
+            ("Shift+drag", "Move"),
+            ("wheel", "Nearer, farther"),
+        ),
+    ),
+    (
+        "Work",
+        (
+            ("Ctrl+O", "Open files"),
+            ("Ctrl+T", "Tie all"),
+            ("Ctrl+M", "Match the stance"),
+            ("Ctrl+B", "Bake"),
+            ("Ctrl+D", "Write files"),
+            ("Ctrl+Z", "Undo"),
+            ("Ctrl+Shift+Z", "Redo"),
+            ("Ctrl+S", "Save"),
+            ("Ctrl+Shift+S", "Save under a name"),
+        ),
+    ),
+    (
+        "Library and strings",
+        (
+            ("Enter", "Use it, or choose a bone"),
+            ("Delete", "Take out, or untie"),
+            ("F2", "Tags of a library entry"),
+            ("Shift+click", "Tie a bone of each figure"),
+            ("M", "Mirror on or off"),
+            ("K", "Lock a string"),
+        ),
+    ),
 )
 
 

@@ -5,7 +5,18 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QComboBox, QInputDialog, QLineEdit, QMenu, QPushButton, QStyle, QStyledItemDelegate, QTreeView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
@@ -16,8 +27,12 @@ from .stage.view import mark
 _KEY, _KIND = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 HEADING, STRINGING = "heading", "stringing"
 _POSES = 4
-ORDERS = {"As opened": None, "By name": lambda e: e.name.casefold(), "Longest first": lambda e: -e.placed_clip.seconds,
-          "By tag": lambda e: (not e.tags, e.tags)}
+ORDERS = {
+    "As opened": None,
+    "By name": lambda e: e.name.casefold(),
+    "Longest first": lambda e: -e.placed_clip.seconds,
+    "By tag": lambda e: (not e.tags, e.tags),
+}
 
 
 def family_name(entry):
@@ -33,6 +48,7 @@ def strip_picture(entry, size, ratio=2.0):
     picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
     picture.fill(Qt.GlobalColor.transparent)
     from .stage.motion import Motion
+
     motion = Motion(clip)
     poses = [motion.at(f)[0] for f in np.linspace(0, clip.frames - 1, count).astype(int)]
     hips = body.parts["hips"][0] if body else 0
@@ -47,7 +63,10 @@ def strip_picture(entry, size, ratio=2.0):
     for i, pose in enumerate(flat):
         for joint, parent in enumerate(entry.skeleton.parents):
             if parent >= 0 and parent not in hidden:
-                a, b = (QPointF((i + 0.5) * step + pose[j, 0] * scale, size.height() - 2 - pose[j, 1] * scale) for j in (parent, joint))
+                a, b = (
+                    QPointF((i + 0.5) * step + pose[j, 0] * scale, size.height() - 2 - pose[j, 1] * scale)
+                    for j in (parent, joint)
+                )
                 p.drawLine(a, b)
     p.end()
     picture.setDevicePixelRatio(ratio)
@@ -79,12 +98,18 @@ class _Delegate(QStyledItemDelegate):
     def _paint_row(self, p, option, index, box, kind):
         if option.state & (QStyle.StateFlag.State_Selected | QStyle.StateFlag.State_MouseOver):
             chosen = option.state & QStyle.StateFlag.State_Selected
-            p.setPen(QPen(theme.colour("brass"), 1.2) if chosen and option.state & QStyle.StateFlag.State_HasFocus else Qt.PenStyle.NoPen)
+            p.setPen(
+                QPen(theme.colour("brass"), 1.2)
+                if chosen and option.state & QStyle.StateFlag.State_HasFocus
+                else Qt.PenStyle.NoPen
+            )
             p.setBrush(theme.colour("lifted" if chosen else "raised"))
             p.drawRoundedRect(QRectF(box).adjusted(4, 1.5, -4, -1.5), 7, 7)
         key, state = index.data(_KEY), self.session.state
         if key in (state.source, state.rig):
-            mark(p, QPointF(box.left() + 14, box.center().y()), "performer" if key == state.source else "marionette", 4.5)
+            mark(
+                p, QPointF(box.left() + 14, box.center().y()), "performer" if key == state.source else "marionette", 4.5
+            )
         elif kind == BAKED:
             mark(p, QPointF(box.left() + 14, box.center().y()), "baked", 4.5)
         entry = state.entry(key) if kind != STRINGING else None
@@ -96,12 +121,19 @@ class _Delegate(QStyledItemDelegate):
         text = box.adjusted(26, 7, -wide - 12, 0)
         p.setFont(theme.font(12, key in (state.source, state.rig)))
         p.setPen(theme.colour("text"))
-        p.drawText(text, Qt.AlignmentFlag.AlignTop, p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, text.width()))
+        p.drawText(
+            text,
+            Qt.AlignmentFlag.AlignTop,
+            p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, text.width()),
+        )
         if entry is not None:
             p.setFont(theme.font(11))
             p.setPen(theme.colour("quiet"))
-            p.drawText(text.adjusted(0, 19, 0, 0), Qt.AlignmentFlag.AlignTop,
-                       p.fontMetrics().elidedText(_second_line(entry), Qt.TextElideMode.ElideRight, text.width()))
+            p.drawText(
+                text.adjusted(0, 19, 0, 0),
+                Qt.AlignmentFlag.AlignTop,
+                p.fontMetrics().elidedText(_second_line(entry), Qt.TextElideMode.ElideRight, text.width()),
+            )
 
     def _strip(self, entry, size):
         key = (entry.id, entry.correction, entry.role)
@@ -119,7 +151,7 @@ class _Delegate(QStyledItemDelegate):
         if not self._waiting:
             self._draw.stop()
             return
-        key, entry, size = self._waiting.pop()
+        key, entry, size = self._waiting.pop(0)
         self._strips[key] = strip_picture(entry, size)
         self.drawn()
 
@@ -174,13 +206,23 @@ class Library(QWidget):
         self.use = QPushButton()
         self.use.clicked.connect(self.use_current)
         layout.addWidget(self.use)
-        layout.addWidget(button("Open files …", self.open_asked.emit, tip="Open motions and skeletons (Ctrl+O), or drop them on the window", icon="open"))
+        layout.addWidget(
+            button(
+                "Open files …",
+                self.open_asked.emit,
+                tip="Open motions and skeletons (Ctrl+O), or drop them on the window",
+                icon="open",
+            )
+        )
         session.document_changed.connect(self._fill)
         self._fill()
 
     def _fill(self, anyway=False):
         state = self.session.state
-        shown = ([(e.id, e.name, e.role, e.correction, e.tags) for e in state.entries], [f.name for f in state.stringings])
+        shown = (
+            [(e.id, e.name, e.role, e.correction, e.tags) for e in state.entries],
+            [f.name for f in state.stringings],
+        )
         if shown == self._shown and not anyway:
             self.tree.viewport().update()
             return
@@ -213,7 +255,12 @@ class Library(QWidget):
         if entries:
             self._heading(heading)
             for entry in entries:
-                self._row(entry.name, entry.role, entry.id, "\n".join((str(entry.path or "made here"), *(odd.text for odd in entry.oddities))))
+                self._row(
+                    entry.name,
+                    entry.role,
+                    entry.id,
+                    "\n".join((str(entry.path or "made here"), *(odd.text for odd in entry.oddities))),
+                )
 
     def _heading(self, text):
         item = QStandardItem(text)
@@ -242,7 +289,12 @@ class Library(QWidget):
     def _show_use(self):
         kind, key = self.current()
         state = self.session.state
-        texts = {CLIP: "Perform this clip", RIG: "Put this rig on the stage", BAKED: "Compare with the live one", STRINGING: "Use this stringing"}
+        texts = {
+            CLIP: "Perform this clip",
+            RIG: "Put this rig on the stage",
+            BAKED: "Compare with the live one",
+            STRINGING: "Use this stringing",
+        }
         self.use.setText(texts.get(kind, "Choose a clip or a rig"))
         self.use.setEnabled(kind in texts and key not in (state.source, state.rig))
 
@@ -281,7 +333,9 @@ class Library(QWidget):
     def ask_tags(self):
         """Ask for the chosen entry's tags, with commas between them."""
         entry = self.session.state.entry(self.current()[1])
-        text, given = QInputDialog.getText(self, "Tags", f"Tags of {entry.name}, with commas between them", text=", ".join(entry.tags))
+        text, given = QInputDialog.getText(
+            self, "Tags", f"Tags of {entry.name}, with commas between them", text=", ".join(entry.tags)
+        )
         if given:
             self.session.do(Tag(entry.id, tuple(text.split(","))))
 

@@ -28,6 +28,7 @@ def demo_project():
     """The demo show's project, made where it is not there yet."""
     from ..demo.example import demo_state
     from ..project import storage
+
     folder = settings.data_folder() / "quillmouth"
     path = folder / "Quillmouth.marionette"
     if not path.exists():
@@ -38,22 +39,27 @@ def demo_project():
 
 def defect_hook(window):
     """What happens with an error nobody foresaw: it is told in the window and written to a log; the work goes on."""
+
     def hook(kind, error, trace):
         log = settings.data_folder() / "defects.log"
         with open(log, "a") as file:
             file.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
         window.complain(f"A defect of Young Marionette: {kind.__name__}: {error}. Your work is kept; {log} tells more.")
+
     return hook
 
 
 def main(arguments=None):
     """Open the window and run until it closes."""
-    parser = argparse.ArgumentParser(prog="young-marionette-window", description="Bring motion from any skeleton onto your own rigs.")
+    parser = argparse.ArgumentParser(
+        prog="young-marionette-window", description="Bring motion from any skeleton onto your own rigs."
+    )
     parser.add_argument("files", nargs="*", help="motions, rigs, stringings or a project")
     parser.add_argument("--demo", action="store_true", help="open the demo project")
     options = parser.parse_args(arguments)
     app = make_app()
     from .window import Window
+
     window = Window()
     sys.excepthook = defect_hook(window)
     window.restore_place()

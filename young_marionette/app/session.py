@@ -36,7 +36,7 @@ class Session(QObject):
         self.arrangement, self.preview, self.compare = "beside", None, None
         self.playing, self.loop, self.speed = False, True, 1.0
         self._second, self._started_at = 0.0, 0.0
-        self._clip_key, self.range = None, (0, 0)
+        self._clip_key, self.range, self._origin = None, (0, 0), None
         self.snags, self.route = [], {}
         self._clock, self._tick = QElapsedTimer(), QTimer(self, interval=TICK)
         self._tick.timeout.connect(self._ticked)
@@ -84,6 +84,11 @@ class Session(QObject):
             self.range = (0, last)
             self._second = min(self._second, last / self.rate)
         self.document_changed.emit()
+        origin = state.pairing.origin if state.pairing else None
+        if origin != self._origin:
+            self._origin = origin
+            if origin:
+                self.told.emit(origin)
 
     @property
     def clip(self):

@@ -99,5 +99,3 @@ class SnagPanel(QFrame):
             self.hide()
         else:
             super().keyPressEvent(event)
-
-

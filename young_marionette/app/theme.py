@@ -6,9 +6,18 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QPalette, QPen
 
 NIGHT = {
-    "deep": "#0f151e", "base": "#141b26", "raised": "#1d2735", "lifted": "#273446", "line": "#33425a",
-    "text": "#f2ead9", "quiet": "#a9b0b8", "brass": "#e8c566", "performer": "#2f9fc4", "marionette": "#de5f38",
-    "baked": "#e9e2ff", "alarm": "#f08a7a",
+    "deep": "#0f151e",
+    "base": "#141b26",
+    "raised": "#1d2735",
+    "lifted": "#273446",
+    "line": "#33425a",
+    "text": "#f2ead9",
+    "quiet": "#a9b0b8",
+    "brass": "#e8c566",
+    "performer": "#2f9fc4",
+    "marionette": "#de5f38",
+    "baked": "#e9e2ff",
+    "alarm": "#f08a7a",
 }
 SPACE = 8
 WIDE = 16
@@ -37,11 +46,21 @@ def apply(app):
     app.setStyle("Fusion")
     app.setFont(font())
     palette = QPalette()
-    for role, name in ((QPalette.ColorRole.Window, "base"), (QPalette.ColorRole.Base, "raised"), (QPalette.ColorRole.AlternateBase, "base"),
-                       (QPalette.ColorRole.Text, "text"), (QPalette.ColorRole.WindowText, "text"), (QPalette.ColorRole.Button, "lifted"),
-                       (QPalette.ColorRole.ButtonText, "text"), (QPalette.ColorRole.Highlight, "lifted"), (QPalette.ColorRole.HighlightedText, "text"),
-                       (QPalette.ColorRole.ToolTipBase, "lifted"), (QPalette.ColorRole.ToolTipText, "text"), (QPalette.ColorRole.PlaceholderText, "quiet"),
-                       (QPalette.ColorRole.Link, "brass")):
+    for role, name in (
+        (QPalette.ColorRole.Window, "base"),
+        (QPalette.ColorRole.Base, "raised"),
+        (QPalette.ColorRole.AlternateBase, "base"),
+        (QPalette.ColorRole.Text, "text"),
+        (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.Button, "lifted"),
+        (QPalette.ColorRole.ButtonText, "text"),
+        (QPalette.ColorRole.Highlight, "lifted"),
+        (QPalette.ColorRole.HighlightedText, "text"),
+        (QPalette.ColorRole.ToolTipBase, "lifted"),
+        (QPalette.ColorRole.ToolTipText, "text"),
+        (QPalette.ColorRole.PlaceholderText, "quiet"),
+        (QPalette.ColorRole.Link, "brass"),
+    ):
         palette.setColor(role, colour(name))
     app.setPalette(palette)
     app.setStyleSheet(STYLE % NIGHT)

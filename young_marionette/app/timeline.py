@@ -180,5 +180,7 @@ class Timeline(QWidget):
             self.clock.setText("")
 
     def _show_playing(self):
-        self.play.setIcon(icons.icon("pause" if self.session.playing else "play", "brass" if self.session.playing else "text"))
+        self.play.setIcon(
+            icons.icon("pause" if self.session.playing else "play", "brass" if self.session.playing else "text")
+        )
         self.play.setToolTip("Stop (Space)" if self.session.playing else "Play (Space)")

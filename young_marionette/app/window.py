@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import time
-from pathlib import Path
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import (QFileDialog, QHBoxLayout, QMainWindow, QMenu, QMessageBox, QProgressBar, QSplitter, QStackedWidget, QVBoxLayout,
-                               QWidget)
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ..core.errors import InputError
-from ..project import storage, stringing
-from ..project.commands import AddEntries, KeepStringing, MatchStance, Rename, TieAll, TurnBone, UseStringing
-from ..project.document import State
+from ..project.commands import MatchStance, TieAll, TurnBone
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
 from . import settings, theme
@@ -24,17 +29,24 @@ from .desks.stance import StanceDesk
 from .desks.string import StringDesk
 from .desks.transfer import TransferDesk
 from .director import Director
+from .file_actions import FileActions
 from .header import Header
-from .jobs import Job, files_under, read_files
 from .keys import KeySheet
 from .library import Library
-from .parts.widgets import button, label, tool
+from .parts.widgets import label, tool
 from .session import Session
 from .snag_panel import SnagPanel
 from .stage.view import ARRANGEMENTS, StageView, make_renderer
 from .timeline import Timeline
 
-DESKS = {"gather": GatherDesk, "string": StringDesk, "stance": StanceDesk, "transfer": TransferDesk, "refine": RefineDesk, "deliver": DeliverDesk}
+DESKS = {
+    "gather": GatherDesk,
+    "string": StringDesk,
+    "stance": StanceDesk,
+    "transfer": TransferDesk,
+    "refine": RefineDesk,
+    "deliver": DeliverDesk,
+}
 KEEP_AFTER = 1500
 
 
@@ -62,7 +74,7 @@ class Bar(QWidget):
         self.show()
 
 
-class Window(QMainWindow):
+class Window(FileActions, QMainWindow):
     """The one window."""
 
     def __init__(self, recovery_folder=None, renderer=None):
@@ -114,7 +126,14 @@ class Window(QMainWindow):
         self.split.setStretchFactor(1, 1)
         self.library.setMinimumWidth(190)
         self.desk_holder.setMinimumWidth(320)
-        for widget, stretch in ((self.header, 0), (self.banner, 0), (self.message, 0), (self.split, 1), (self.timeline, 0), (self._status(), 0)):
+        for widget, stretch in (
+            (self.header, 0),
+            (self.banner, 0),
+            (self.message, 0),
+            (self.split, 1),
+            (self.timeline, 0),
+            (self._status(), 0),
+        ):
             column.addWidget(widget, stretch)
         self.snag_panel, self.sheet = SnagPanel(centre, self.session), KeySheet(centre)
         self.stage.empty_text = "Open a motion and a rig, or drop BVH files anywhere on this window."
@@ -143,11 +162,20 @@ class Window(QMainWindow):
 
     def _project_menu(self):
         menu = QMenu(self)
-        for text, keys, action in (("New project", "Ctrl+N", self.new), ("Open files or a project …", "Ctrl+O", self.ask_open), (None, None, None),
-                                   ("Save", "Ctrl+S", self.save), ("Save under a name …", "Ctrl+Shift+S", self.save_as),
-                                   ("Rename the project …", "", self.rename), (None, None, None),
-                                   ("Keep this pairing as a stringing", "", self.keep_stringing), ("Save the stringing to a file …", "", self.save_stringing),
-                                   (None, None, None), ("Keys", "F1", lambda: self.sheet.toggle()), ("Close", "Ctrl+Q", self.close)):
+        for text, keys, action in (
+            ("New project", "Ctrl+N", self.new),
+            ("Open files or a project …", "Ctrl+O", self.ask_open),
+            (None, None, None),
+            ("Save", "Ctrl+S", self.save),
+            ("Save under a name …", "Ctrl+Shift+S", self.save_as),
+            ("Rename the project …", "", self.rename),
+            (None, None, None),
+            ("Keep this pairing as a stringing", "", self.keep_stringing),
+            ("Save the stringing to a file …", "", self.save_stringing),
+            (None, None, None),
+            ("Keys", "F1", lambda: self.sheet.toggle()),
+            ("Close", "Ctrl+Q", self.close),
+        ):
             if text is None:
                 menu.addSeparator()
                 continue
@@ -172,6 +200,7 @@ class Window(QMainWindow):
         stage.pointed.connect(self.tell)
         stage.picked.connect(self._picked)
         stage.turned.connect(self._turned)
+        stage.tie_picked.connect(self._tie_picked)
         stage.trails.toggled.connect(self._set_trails)
         stage.follow.toggled.connect(lambda _on: self.show_stage())
         stage.drawn.connect(self._count_pictures)
@@ -180,15 +209,31 @@ class Window(QMainWindow):
 
     def _shortcuts(self):
         session = self.session
-        table = {"Space": session.play, "Left": lambda: session.seek(session.frame - 1), "Right": lambda: session.seek(session.frame + 1),
-                 "Shift+Left": lambda: session.seek(session.range[0]), "Shift+Right": lambda: session.seek(session.range[1]),
-                 "I": lambda: session.set_range(session.frame, max(session.frame, session.range[1])),
-                 "O": lambda: session.set_range(min(session.frame, session.range[0]), session.frame),
-                 "L": lambda: self.timeline.loop.toggle(), "V": self._next_arrangement, "C": self._next_view, "Home": lambda: self.stage.frame(),
-                 "H": lambda: self.stage.follow.toggle(), "T": lambda: self.stage.trails.toggle(), "Alt+S": lambda: self.snag_panel.toggle(),
-                 "Alt+M": lambda: self.header.menu.showMenu(), "Ctrl+Z": session.undo, "Ctrl+Shift+Z": session.redo, "Ctrl+Y": session.redo,
-                 "Ctrl+T": lambda: session.do(TieAll()), "Ctrl+M": lambda: session.do(MatchStance()), "Ctrl+B": self._bake,
-                 "Ctrl+D": self._deliver, "Esc": self._escape}
+        table = {
+            "Space": session.play,
+            "Left": lambda: session.seek(session.frame - 1),
+            "Right": lambda: session.seek(session.frame + 1),
+            "Shift+Left": lambda: session.seek(session.range[0]),
+            "Shift+Right": lambda: session.seek(session.range[1]),
+            "I": lambda: session.set_range(session.frame, max(session.frame, session.range[1])),
+            "O": lambda: session.set_range(min(session.frame, session.range[0]), session.frame),
+            "L": lambda: self.timeline.loop.toggle(),
+            "V": self._next_arrangement,
+            "C": self._next_view,
+            "Home": lambda: self.stage.frame(),
+            "H": lambda: self.stage.follow.toggle(),
+            "T": lambda: self.stage.trails.toggle(),
+            "Alt+S": lambda: self.snag_panel.toggle(),
+            "Alt+M": lambda: self.header.menu.showMenu(),
+            "Ctrl+Z": session.undo,
+            "Ctrl+Shift+Z": session.redo,
+            "Ctrl+Y": session.redo,
+            "Ctrl+T": lambda: session.do(TieAll()),
+            "Ctrl+M": lambda: session.do(MatchStance()),
+            "Ctrl+B": self._bake,
+            "Ctrl+D": self._deliver,
+            "Esc": self._escape,
+        }
         table.update({f"Alt+{i}": lambda s=step: session.go(s) for i, step in enumerate(STEPS, 1)})
         for keys, action in table.items():
             QShortcut(QKeySequence(keys), self, activated=action)
@@ -197,7 +242,14 @@ class Window(QMainWindow):
     def _on_document(self):
         document = self.session.document
         self.setWindowTitle(f"{self.session.state.name}{' *' if document.changed else ''} – Young Marionette")
-        figures = {(e.id if e else None) for e in (self.session.state.source_entry, self.session.state.rig_entry, self.session.state.entry(self.session.preview))}
+        figures = {
+            (e.id if e else None)
+            for e in (
+                self.session.state.source_entry,
+                self.session.state.rig_entry,
+                self.session.state.entry(self.session.preview),
+            )
+        }
         fresh = figures != getattr(self, "_framed_for", None)
         self._framed_for = figures
         self._show_desk()
@@ -241,7 +293,12 @@ class Window(QMainWindow):
             targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
             self.stage.camera.follow(tuple(sum(targets) / len(targets)))
         pairing = self.session.state.pairing
-        ringed = self.session.step == "stance" and not self.session.preview and pairing is not None and self.session.bone in pairing.target.index
+        ringed = (
+            self.session.step == "stance"
+            and not self.session.preview
+            and pairing is not None
+            and self.session.bone in pairing.target.index
+        )
         self.stage.handle = pairing.target.index[self.session.bone] if ringed else None
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
@@ -277,8 +334,11 @@ class Window(QMainWindow):
 
     def _entry_of(self, kind):
         state = self.session.state
-        return state.entry(self.session.preview) or {"performer": state.source_entry, "marionette": state.rig_entry}.get(kind) or \
-            state.entry(self.session.compare)
+        return (
+            state.entry(self.session.preview)
+            or {"performer": state.source_entry, "marionette": state.rig_entry}.get(kind)
+            or state.entry(self.session.compare)
+        )
 
     def _picked(self, kind, joint):
         if joint < 0 or kind not in ("performer", "marionette") or self.session.preview:
@@ -286,11 +346,27 @@ class Window(QMainWindow):
         entry = self._entry_of(kind)
         name = entry.skeleton.names[joint]
         part = self.desks["string"].board
-        part.show_pair(self.session.state.source_entry, self.session.state.rig_entry, self.session.state.pairing, self.session.part)
+        part.show_pair(
+            self.session.state.source_entry, self.session.state.rig_entry, self.session.state.pairing, self.session.part
+        )
         side = "source" if kind == "performer" else "rig"
         chosen = part.part_of(side, name) if part.source and part.rig else None
         self.session.choose(chosen, name if kind == "marionette" else None)
         self.tell(f"{entry.name}: {name}" + (f", {chosen}" if chosen else ""))
+
+    def _tie_picked(self, kind, joint):
+        """A bone on the stage was clicked with Shift: tie it with one of the other figure."""
+        state = self.session.state
+        if (
+            joint < 0
+            or kind not in ("performer", "marionette")
+            or self.session.preview
+            or not (state.source_entry and state.rig_entry)
+        ):
+            return
+        desk = self.desks["string"]
+        desk.board.show_pair(state.source_entry, state.rig_entry, state.pairing, self.session.part)
+        desk.click_to_tie("source" if kind == "performer" else "rig", self._entry_of(kind).skeleton.names[joint])
 
     def _turned(self, joint, vector, settled):
         """The ring on the stage was dragged: turn the bone in the stance; one undo step per drag."""
@@ -323,202 +399,6 @@ class Window(QMainWindow):
         self.session.go("deliver")
         if self.desks["deliver"].write.isEnabled():
             self.desks["deliver"].write_now()
-
-    # --- files ----------------------------------------------------------------------------------
-    def ask_open(self):
-        """Choose files to open."""
-        paths, _ = QFileDialog.getOpenFileNames(self, "Open motions, rigs, stringings or a project", settings.last_folder("open"),
-                                                "All that can be opened (*.bvh *.marionette *.stringing);;All files (*)")
-        if paths:
-            settings.remember_folder("open", Path(paths[0]).parent)
-            self.open_paths(paths)
-
-    def open_paths(self, paths):
-        """Open projects, stringings and motion files; motions are read off the interface thread."""
-        paths = [Path(p) for p in paths]
-        for path in [p for p in paths if p.suffix.lower() == ".marionette"][:1]:
-            self.open_project(path)
-        for path in [p for p in paths if p.suffix.lower() == ".stringing"]:
-            self._guarded(lambda p=path: self.session.document.do(UseStringing(stringing.load(p))))
-        motions = files_under([p for p in paths if p.suffix.lower() not in (".marionette", ".stringing")])
-        if motions:
-            self._start(Job(f"read {len(motions)} file{'s' if len(motions) > 1 else ''}", read_files(motions)), self._read)
-        elif paths and all(p.is_dir() for p in paths):
-            self.complain("There is no motion file in this folder.")
-
-    def _read(self, result):
-        entries, failures = result
-        if entries:
-            self.session.do(AddEntries(entries))
-            self.tell(f"Opened {len(entries)} of {len(entries) + len(failures)}" if failures else f"Opened {len(entries)} file{'s' if len(entries) > 1 else ''}")
-        if failures:
-            more = f" And {len(failures) - 3} more files could not be read." if len(failures) > 3 else ""
-            self.complain(" ".join(failures[:3]) + more)
-
-    def _start(self, job, done):
-        self.jobs.append(job)
-        job.progressed.connect(lambda share: self.progress.setValue(int(share * 100)))
-        job.finished.connect(done)
-        job.failed.connect(self.complain)
-        job.ended.connect(lambda: self._ended(job))
-        self.tell(f"Working: {job.label}")
-        self.progress.setValue(0)
-        self.progress.show()
-        self.cancel.show()
-        self.stage.busy = True
-        job.start()
-        return job
-
-    def _ended(self, job):
-        self.jobs.remove(job)
-        self.progress.setVisible(bool(self.jobs))
-        self.cancel.setVisible(bool(self.jobs))
-        self.stage.busy = bool(self.jobs)
-
-    def _guarded(self, action):
-        """Do something with files; a sentence where it fails. Returns whether it went through."""
-        try:
-            action()
-            return True
-        except InputError as error:
-            self.complain(str(error))
-            return False
-
-    def new(self):
-        """Begin an empty project; unsaved work is asked for first."""
-        if self._may_leave():
-            self.session.document.open(State(), None)
-            self.recovery.clear()
-
-    def open_project(self, path, asked=True):
-        """Open a project in place of the present one."""
-        def load():
-            state = storage.load(path)
-            if asked and not self._may_leave():
-                return
-            self.session.document.open(state, Path(path))
-            settings.put("last/project", str(path))
-            self.recovery.clear()
-        self._guarded(load)
-
-    def open_demo(self):
-        """Make the demo show where it is not there yet, and open it."""
-        from .main import demo_project
-        self._start(Job("make the demo show", lambda _p: demo_project()), self.open_project)
-
-    def _may_leave(self):
-        """Whether the open work may be replaced; asks only where something would be lost."""
-        if not self.session.document.changed or not self.session.state.entries:
-            return True
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Unsaved work", f"{self.session.state.name} has unsaved changes.", parent=self)
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is drop
-
-    def save(self):
-        """Save the project where it lies; returns whether it was saved."""
-        if self.session.document.path is None:
-            return self.save_as()
-        return self.save_to(self.session.document.path)
-
-    def save_as(self):
-        """Save under a name that is asked for."""
-        start = Path(settings.last_folder("project")) / f"{self.session.state.name}.marionette"
-        path, _ = QFileDialog.getSaveFileName(self, "Save the project", str(start), "Young Marionette project (*.marionette)")
-        if not path:
-            return False
-        path = Path(path)
-        return self.save_to(path if path.suffix == ".marionette" else path.with_name(path.name + ".marionette"))
-
-    def save_to(self, path):
-        """Save to a path; returns whether it went through."""
-        state, path = self.session.state, Path(path)
-
-        def write():
-            storage.save(path, state)
-            self.session.document.mark_saved(path, state)
-            self.recovery.clear()
-            settings.put("last/project", str(path))
-            settings.remember_folder("project", path.parent)
-            self.tell(f"Saved {path.name}")
-        return self._guarded(write)
-
-    def rename(self):
-        """Give the project another name."""
-        from PySide6.QtWidgets import QInputDialog
-        name, given = QInputDialog.getText(self, "Rename the project", "Name", text=self.session.state.name)
-        if given:
-            self.session.do(Rename(None, name))
-
-    def keep_stringing(self):
-        """Keep the active pairing in the library under the names of its sides."""
-        state = self.session.state
-        if state.pairing is None:
-            self.complain("There is no pairing yet: choose a clip and a rig first.")
-            return
-        from .library import family_name
-        self.session.do(KeepStringing(f"{family_name(state.source_entry)} to {state.rig_entry.name}"))
-
-    def save_stringing(self):
-        """Save the active pairing to a file of its own."""
-        state = self.session.state
-        if state.pairing is None:
-            self.complain("There is no pairing yet: choose a clip and a rig first.")
-            return
-        start = Path(settings.last_folder("project")) / f"{state.source_entry.name} to {state.rig_entry.name}.stringing"
-        path, _ = QFileDialog.getSaveFileName(self, "Save the stringing", str(start), "Stringing (*.stringing)")
-        if path:
-            path = Path(path) if path.endswith(".stringing") else Path(path + ".stringing")
-            self._guarded(lambda: stringing.save(path, stringing.to_file(state.pairing, state.source_entry, state.rig_entry, path.stem), True))
-
-    # --- keeping what is not saved ----------------------------------------------------------------
-    def keep(self):
-        """Write unsaved work beside the settings, off the interface thread."""
-        if self.session.document.changed and self.session.state.entries:
-            if self._keeping is not None:
-                self._keep_timer.start()
-                return
-            state, path = self.session.state, self.session.document.path
-            self._keeping = Job("keep the work", lambda _p: self.recovery.keep(state, path))
-            self._keeping.ended.connect(self._kept)
-            self._keeping.start()
-
-    def _kept(self):
-        self._keeping = None
-        if not self.session.document.changed:
-            self.recovery.clear()
-
-    def offer_recovery(self):
-        """Offer what a session that is no more had not saved."""
-        found = self.recovery.found()
-        if not found:
-            return
-        kept = found[0]
-        when = time.strftime("%d %b, %H:%M", time.localtime(kept.when))
-        self.banner.say(f"Unsaved work on {kept.name} from {when} was kept.",
-                        button("Bring it back", lambda: self._recover(kept), True), button("Give it up", lambda: self._give_up(kept)))
-
-    def _recover(self, kept):
-        if not self._may_leave():
-            return
-
-        def restore():
-            self.session.document.open(self.recovery.restore(kept), Path(kept.path) if kept.path else None, saved=False)
-            # Only when this session has its own copy is the old one let go.
-            self.recovery.keep(self.session.state, kept.path)
-            self.recovery.discard(kept)
-            self.banner.hide()
-            self.offer_recovery()
-        self._guarded(restore)
-
-    def _give_up(self, kept):
-        self.recovery.discard(kept)
-        self.banner.hide()
-        self.offer_recovery()
 
     # --- the window itself ------------------------------------------------------------------------
     def dragEnterEvent(self, event):

@@ -16,8 +16,9 @@ from .. import __version__
 from ..core.errors import InputError
 from . import report
 
-app = typer.Typer(add_completion=False, rich_markup_mode=None,
-                  help="Bring motion from any skeleton onto your own rigs.")
+app = typer.Typer(
+    add_completion=False, rich_markup_mode=None, help="Bring motion from any skeleton onto your own rigs."
+)
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 
 
@@ -31,6 +32,7 @@ def info(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")], 
     """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, facing, oddities."""
     from ..formats import read
     from ..project.entry import entries_of
+
     entry = entries_of(read(file))[0]
     if as_json:
         print(json.dumps(report.info(entry), indent=1, ensure_ascii=False))
@@ -39,14 +41,24 @@ def info(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")], 
 
 
 @app.command()
-def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
-             out: Annotated[Path, typer.Option("--out", help="The file to write; its ending tells the format.")],
-             stringing: Annotated[Path | None, typer.Option("--stringing", help="A saved stringing to use.")] = None,
-             save_stringing: Annotated[Path | None, typer.Option("--save-stringing", help="Where to save the stringing that was used.")] = None,
-             fps: Annotated[float | None, typer.Option("--fps", help="Frames per second of the result; its length stays.")] = None,
-             frames: Annotated[str | None, typer.Option("--range", metavar="A:B", help="Frames A to B of the source, both included, from 0.")] = None,
-             in_place: Annotated[bool, typer.Option("--in-place", help="Stay over the rig's own spot.")] = False,
-             overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")] = False, as_json: AsJson = False):
+def retarget(
+    source: Annotated[Path, typer.Argument(help="The motion.")],
+    rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
+    out: Annotated[Path, typer.Option("--out", help="The file to write; its ending tells the format.")],
+    stringing: Annotated[Path | None, typer.Option("--stringing", help="A saved stringing to use.")] = None,
+    save_stringing: Annotated[
+        Path | None, typer.Option("--save-stringing", help="Where to save the stringing that was used.")
+    ] = None,
+    fps: Annotated[
+        float | None, typer.Option("--fps", help="Frames per second of the result; its length stays.")
+    ] = None,
+    frames: Annotated[
+        str | None, typer.Option("--range", metavar="A:B", help="Frames A to B of the source, both included, from 0.")
+    ] = None,
+    in_place: Annotated[bool, typer.Option("--in-place", help="Stay over the rig's own spot.")] = False,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")] = False,
+    as_json: AsJson = False,
+):
     """Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write."""
     from dataclasses import replace
 
@@ -54,6 +66,7 @@ def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: A
     from ..formats.registry import check_writable
     from ..project import delivery
     from ..project import stringing as stringings
+
     chosen = _range(frames)
     check_writable(out, overwrite)
     if save_stringing:
@@ -66,7 +79,11 @@ def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: A
         pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
     baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite)
     if save_stringing:
-        stringings.save(save_stringing, stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"), overwrite)
+        stringings.save(
+            save_stringing,
+            stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"),
+            overwrite,
+        )
     if as_json:
         print(json.dumps(report.retarget(source_entry, rig_entry, pairing, baked, out), indent=1, ensure_ascii=False))
     else:
@@ -74,13 +91,18 @@ def retarget(source: Annotated[Path, typer.Argument(help="The motion.")], rig: A
 
 
 @app.command()
-def match(source: Annotated[Path, typer.Argument(help="The motion, or its skeleton.")], rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
-          out: Annotated[Path | None, typer.Option("--out", help="The stringing file to write.")] = None,
-          overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False, as_json: AsJson = False):
+def match(
+    source: Annotated[Path, typer.Argument(help="The motion, or its skeleton.")],
+    rig: Annotated[Path, typer.Argument(help="Any file with a skeleton.")],
+    out: Annotated[Path | None, typer.Option("--out", help="The stringing file to write.")] = None,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False,
+    as_json: AsJson = False,
+):
     """Tie and match SOURCE and RIG, say how sure that is and what is left, and save the stringing."""
     from ..formats.files import check_free
     from ..project import delivery
     from ..project import stringing as stringings
+
     if out:
         check_free(out, overwrite)
         delivery.refuse_same(out, source, rig)
@@ -88,7 +110,11 @@ def match(source: Annotated[Path, typer.Argument(help="The motion, or its skelet
     pairing = delivery.pair_files(source_entry, rig_entry)
     delivery.refuse_gaps(pairing, source_entry, rig_entry)
     if out:
-        stringings.save(out, stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"), overwrite)
+        stringings.save(
+            out,
+            stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"),
+            overwrite,
+        )
     if as_json:
         print(json.dumps(report.pairing_facts(source_entry, rig_entry, pairing), indent=1, ensure_ascii=False))
     else:
@@ -98,13 +124,17 @@ def match(source: Annotated[Path, typer.Argument(help="The motion, or its skelet
 
 
 @app.command()
-def rename(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")],
-           names: Annotated[str, typer.Option("--names", help="vrm, h-anim, or a file whose skeleton has the names.")],
-           out: Annotated[Path, typer.Option("--out", help="The file to write.")],
-           overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False, as_json: AsJson = False):
+def rename(
+    file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")],
+    names: Annotated[str, typer.Option("--names", help="vrm, h-anim, or a file whose skeleton has the names.")],
+    out: Annotated[Path, typer.Option("--out", help="The file to write.")],
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False,
+    as_json: AsJson = False,
+):
     """Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."""
     from ..formats.registry import check_writable
     from ..project import delivery
+
     check_writable(out, overwrite)
     delivery.refuse_same(out, file, Path(names))
     entry = delivery.open_rig(file)
@@ -112,7 +142,17 @@ def rename(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")]
     delivery.write_entry(changed, out, overwrite)
     pairs = [(a, b) for a, b in zip(entry.skeleton.names, changed.skeleton.names) if a != b]
     if as_json:
-        print(json.dumps({"out": str(out), "renamed": dict(pairs), "kept": [n for n in entry.skeleton.names if n in changed.skeleton.index]}, indent=1, ensure_ascii=False))
+        print(
+            json.dumps(
+                {
+                    "out": str(out),
+                    "renamed": dict(pairs),
+                    "kept": [n for n in entry.skeleton.names if n in changed.skeleton.index],
+                },
+                indent=1,
+                ensure_ascii=False,
+            )
+        )
     else:
         for old, new in pairs:
             _console().print(f"{old} → {new}")
@@ -123,11 +163,14 @@ def rename(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")]
 def demo(out: Annotated[Path, typer.Option("--out", help="The folder for the show's files.")] = Path("quillmouth")):
     """Play the full example on the demo show: read, tie, match, transfer, bake, write, and a short report."""
     from ..demo.example import play
+
     play(out, _console())
 
 
 @app.callback(invoke_without_command=True)
-def _options(context: typer.Context, version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False):
+def _options(
+    context: typer.Context, version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False
+):
     if version:
         print(f"Young Marionette {__version__}")
         raise typer.Exit()
@@ -140,7 +183,9 @@ def _range(text):
     if text is None:
         return None
     first, colon, last = text.partition(":")
-    if not (colon and first.isascii() and first.isdigit() and last.isascii() and last.isdigit()) or int(first) > int(last):
+    if not (colon and first.isascii() and first.isdigit() and last.isascii() and last.isdigit()) or int(first) > int(
+        last
+    ):
         raise InputError(f"'{text}' is no range; give the first and the last frame as A:B, such as 0:120.")
     return int(first), int(last)
 
@@ -162,7 +207,9 @@ def main(arguments=None):
     except Exception as error:
         logging.getLogger("young_marionette").debug("%s", traceback.format_exc())
         place = traceback.extract_tb(error.__traceback__)[-1]
-        _say(f"A defect of Young Marionette: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno}).")
+        _say(
+            f"A defect of Young Marionette: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno})."
+        )
         return 1
 
 

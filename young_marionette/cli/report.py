@@ -11,14 +11,31 @@ def info(entry):
     """The facts of an entry as plain data."""
     figure, clip, skeleton = entry.figure, entry.clip, entry.skeleton
     return {
-        "file": str(entry.path), "format": entry.format,
-        "skeleton": {"root": skeleton.names[0], "joints": len(skeleton), "family": entry.family,
-                     "prefix": figure.body.names.prefix if figure.body else "",
-                     "bones": [{"name": n, "parent": skeleton.names[p] if p >= 0 else None} for n, p in zip(skeleton.names, skeleton.parents)],
-                     "parts": {part: [skeleton.names[j] for j in run] for part, run in figure.body.parts.items()} if figure.body else {}},
-        "rate": clip.rate if clip else None, "frames": clip.frames if clip else 0, "seconds": round(clip.seconds, 6) if clip else 0,
-        "unit": figure.unit, "metres_per_unit": figure.placement.scale, "up": figure.up, "facing": figure.facing,
-        "rest_pose": figure.rest_pose, "arms_below_horizontal_degrees": figure.arm_angle, "height_metres": round(figure.height, 4),
+        "file": str(entry.path),
+        "format": entry.format,
+        "skeleton": {
+            "root": skeleton.names[0],
+            "joints": len(skeleton),
+            "family": entry.family,
+            "prefix": figure.body.names.prefix if figure.body else "",
+            "bones": [
+                {"name": n, "parent": skeleton.names[p] if p >= 0 else None}
+                for n, p in zip(skeleton.names, skeleton.parents)
+            ],
+            "parts": {part: [skeleton.names[j] for j in run] for part, run in figure.body.parts.items()}
+            if figure.body
+            else {},
+        },
+        "rate": clip.rate if clip else None,
+        "frames": clip.frames if clip else 0,
+        "seconds": round(clip.seconds, 6) if clip else 0,
+        "unit": figure.unit,
+        "metres_per_unit": figure.placement.scale,
+        "up": figure.up,
+        "facing": figure.facing,
+        "rest_pose": figure.rest_pose,
+        "arms_below_horizontal_degrees": figure.arm_angle,
+        "height_metres": round(figure.height, 4),
         "facts": [{"label": f.label, "value": f.value, "evidence": f.evidence, "sure": f.sure} for f in entry.facts],
         "oddities": [o.text for o in entry.oddities],
     }
@@ -38,22 +55,44 @@ def print_info(console, entry):
 
 
 def _strings(pairing):
-    return [{"part": s.part, "source": list(s.source), "target": list(s.target), "certainty": round(s.certainty, 3),
-             "sure": bool(s.sure), "reason": s.reason} for s in pairing.strings]
+    return [
+        {
+            "part": s.part,
+            "source": list(s.source),
+            "target": list(s.target),
+            "certainty": round(s.certainty, 3),
+            "sure": bool(s.sure),
+            "reason": s.reason,
+        }
+        for s in pairing.strings
+    ]
 
 
 def retarget(source, rig, pairing, baked, out):
     """What was tied and written, as plain data."""
-    return {**pairing_facts(source, rig, pairing), "out": str(out), "frames": baked.frames, "rate": baked.rate,
-            "seconds": round(baked.seconds, 6), "scale": pairing.transfer.scale, "in_place": pairing.settings.in_place}
+    return {
+        **pairing_facts(source, rig, pairing),
+        "out": str(out),
+        "frames": baked.frames,
+        "rate": baked.rate,
+        "seconds": round(baked.seconds, 6),
+        "scale": pairing.transfer.scale,
+        "in_place": pairing.settings.in_place,
+    }
 
 
 def pairing_facts(source, rig, pairing):
     """What was tied and how the stance was matched, as plain data."""
     return {
-        "source": str(source.path), "rig": str(rig.path),
-        "strings": _strings(pairing), "missing": missing(pairing.strings, pairing.absent), "absent": list(pairing.absent),
-        "untied": {"source": untied(pairing.strings, pairing.source, "source"), "rig": untied(pairing.strings, pairing.target, "target")},
+        "source": str(source.path),
+        "rig": str(rig.path),
+        "strings": _strings(pairing),
+        "missing": missing(pairing.strings, pairing.absent),
+        "absent": list(pairing.absent),
+        "untied": {
+            "source": untied(pairing.strings, pairing.source, "source"),
+            "rig": untied(pairing.strings, pairing.target, "target"),
+        },
         "stance": [{"part": limb.part, "degrees_left": round(limb.angle, 4)} for limb in pairing.limbs],
         "rest_poses": {"source": source.figure.rest_pose, "rig": rig.figure.rest_pose},
         "notes": [*(o.text for o in (*source.oddities, *rig.figure.oddities)), *rig.notes],
@@ -63,8 +102,10 @@ def pairing_facts(source, rig, pairing):
 def print_retarget(console, source, rig, pairing, baked, out):
     """What was tied and written, as tables."""
     print_pairing(console, source, rig, pairing)
-    console.print(f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
-                  f"legs {pairing.transfer.scale:.3f} times the source's")
+    console.print(
+        f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
+        f"legs {pairing.transfer.scale:.3f} times the source's"
+    )
 
 
 def print_pairing(console, source, rig, pairing):
@@ -73,7 +114,13 @@ def print_pairing(console, source, rig, pairing):
     for title in ("part", source.name, rig.name, "sure", "why"):
         table.add_column(title, overflow="fold")
     for s in pairing.strings:
-        table.add_row(s.part, ", ".join(s.source), ", ".join(s.target), f"{s.certainty:.0%}{'' if s.sure else ' (a guess)'}", s.reason)
+        table.add_row(
+            s.part,
+            ", ".join(s.source),
+            ", ".join(s.target),
+            f"{s.certainty:.0%}{'' if s.sure else ' (a guess)'}",
+            s.reason,
+        )
     console.print(table)
     for side, skeleton, name in (("source", pairing.source, source.name), ("target", pairing.target, rig.name)):
         root = pairing.transfer.root if side == "target" else None
@@ -88,6 +135,8 @@ def print_pairing(console, source, rig, pairing):
         console.print(f"Optional parts without a string: {', '.join(loose)}")
     worst = max(pairing.limbs, key=lambda limb: limb.angle, default=None)
     if worst:
-        console.print(f"Stance: {source.figure.rest_pose} to {rig.figure.rest_pose}; at most {worst.angle:.2f}° left ({worst.part})")
+        console.print(
+            f"Stance: {source.figure.rest_pose} to {rig.figure.rest_pose}; at most {worst.angle:.2f}° left ({worst.part})"
+        )
     for note in (*(o.text for o in (*source.oddities, *rig.figure.oddities)), *rig.notes):
         console.print(f"Note: {note}")

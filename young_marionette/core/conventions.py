@@ -7,10 +7,26 @@ import numpy as np
 from .body.words import FINGERS
 from .tying import SIDES, tie
 
-_VRM_LIMBS = {"collarbone": "Shoulder", "upper arm": "UpperArm", "forearm": "LowerArm", "hand": "Hand", "thigh": "UpperLeg", "shin": "LowerLeg",
-              "foot": "Foot", "toes": "Toes"}
-_H_ANIM_LIMBS = {"collarbone": "sternoclavicular", "upper arm": "shoulder", "forearm": "elbow", "hand": "radiocarpal", "thigh": "hip", "shin": "knee",
-                 "foot": "talocrural", "toes": "metatarsophalangeal_2"}
+_VRM_LIMBS = {
+    "collarbone": "Shoulder",
+    "upper arm": "UpperArm",
+    "forearm": "LowerArm",
+    "hand": "Hand",
+    "thigh": "UpperLeg",
+    "shin": "LowerLeg",
+    "foot": "Foot",
+    "toes": "Toes",
+}
+_H_ANIM_LIMBS = {
+    "collarbone": "sternoclavicular",
+    "upper arm": "shoulder",
+    "forearm": "elbow",
+    "hand": "radiocarpal",
+    "thigh": "hip",
+    "shin": "knee",
+    "foot": "talocrural",
+    "toes": "metatarsophalangeal_2",
+}
 
 
 def _vrm():
@@ -27,13 +43,27 @@ def _vrm():
 def _h_anim():
     """H-Anim (ISO/IEC 19774-1:2019) joints, from part to the names along its run."""
     spine = [f"vl{i}" for i in range(5, 0, -1)] + [f"vt{i}" for i in range(12, 0, -1)]
-    names = {"root": ("humanoid_root",), "hips": ("sacroiliac",), "spine": tuple(spine), "neck": tuple(f"vc{i}" for i in range(7, 0, -1)), "head": ("skullbase",)}
+    names = {
+        "root": ("humanoid_root",),
+        "hips": ("sacroiliac",),
+        "spine": tuple(spine),
+        "neck": tuple(f"vc{i}" for i in range(7, 0, -1)),
+        "head": ("skullbase",),
+    }
     for side in SIDES:
         s = side[0]
         names.update({f"{side} {part}": (f"{s}_{word}",) for part, word in _H_ANIM_LIMBS.items()})
-        names[f"{side} thumb"] = (f"{s}_carpometacarpal_1", f"{s}_metacarpophalangeal_1", f"{s}_carpal_interphalangeal_1")
+        names[f"{side} thumb"] = (
+            f"{s}_carpometacarpal_1",
+            f"{s}_metacarpophalangeal_1",
+            f"{s}_carpal_interphalangeal_1",
+        )
         for number, finger in enumerate(FINGERS[1:], 2):
-            names[f"{side} {finger}"] = (f"{s}_metacarpophalangeal_{number}", f"{s}_carpal_proximal_interphalangeal_{number}", f"{s}_carpal_distal_interphalangeal_{number}")
+            names[f"{side} {finger}"] = (
+                f"{s}_metacarpophalangeal_{number}",
+                f"{s}_carpal_proximal_interphalangeal_{number}",
+                f"{s}_carpal_distal_interphalangeal_{number}",
+            )
     return names
 
 
@@ -52,14 +82,23 @@ def _along(run, names):
 def convention_names(skeleton, body, convention):
     """``{old name: new name}`` by a convention of ``CONVENTIONS``; bones that it has no name for are left out."""
     wanted = CONVENTIONS[convention][1]
-    pairs = [pair for part, run in body.parts.items() if part in wanted for pair in _along([skeleton.names[j] for j in run], wanted[part])]
+    pairs = [
+        pair
+        for part, run in body.parts.items()
+        if part in wanted
+        for pair in _along([skeleton.names[j] for j in run], wanted[part])
+    ]
     return _without_clashes(skeleton, dict(pairs))
 
 
 def learned_names(skeleton, body, rig, rig_body):
     """``{old name: new name}`` as a rig names the bones at the same places, and by its prefix for the rest."""
-    pairs = [pair for s in tie(skeleton, body, rig, rig_body) for pair in _along(s.source, s.target)
-             if not (s.part.endswith(" twist") and len(s.source) != len(s.target)) and pair is not None]
+    pairs = [
+        pair
+        for s in tie(skeleton, body, rig, rig_body)
+        for pair in _along(s.source, s.target)
+        if not (s.part.endswith(" twist") and len(s.source) != len(s.target)) and pair is not None
+    ]
     names = {}
     for old, new in pairs:
         names.setdefault(old, new)

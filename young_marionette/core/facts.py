@@ -14,8 +14,14 @@ from .placement import Placement, axis_name, axis_vector
 from .skeleton import as_rows
 
 # Unit, metres, and how unlikely it is beforehand (added to the log of the misfit with 1.7 m).
-UNITS = (("metre", 1.0, 0.0), ("centimetre", 0.01, 0.0), ("millimetre", 0.001, 0.2), ("inch", 0.0254, 0.5),
-         ("foot", 0.3048, 0.6), ("decimetre", 0.1, 0.7))
+UNITS = (
+    ("metre", 1.0, 0.0),
+    ("centimetre", 0.01, 0.0),
+    ("millimetre", 0.001, 0.2),
+    ("inch", 0.0254, 0.5),
+    ("foot", 0.3048, 0.6),
+    ("decimetre", 0.1, 0.7),
+)
 _USUAL = 1.7
 
 
@@ -44,7 +50,7 @@ class Correction:
     """What the user knows better than the file or the guesses; None leaves them. Axes as in ``"-Z"``.
 
     ``rate``: frames per second that the frames were meant for. ``lift``: metres that the motion is moved
-    up. ``centred``: the first frame stands over the origin.
+    up. ``centred``: the first frame stands over the ``"origin"``, or on the grid ``"line"`` that runs ahead through it.
     """
 
     scale: float | None = None
@@ -52,7 +58,7 @@ class Correction:
     facing: str | None = None
     rate: float | None = None
     lift: float | None = None
-    centred: bool | None = None
+    centred: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,13 +93,23 @@ def guess_unit(stature):
 def describe_rest(skeleton, body):
     """``(words, arm angle)``: what pose the skeleton rests in; the angle is below the horizontal, degrees."""
     points, _ = skeleton.rest_world
-    arms = [points[body.parts[f"{s} hand"][0]] - points[body.parts[f"{s} upper arm"][0]]
-            for s in ("left", "right") if f"{s} hand" in body.parts and f"{s} upper arm" in body.parts]
+    arms = [
+        points[body.parts[f"{s} hand"][0]] - points[body.parts[f"{s} upper arm"][0]]
+        for s in ("left", "right")
+        if f"{s} hand" in body.parts and f"{s} upper arm" in body.parts
+    ]
     angle, words = None, "no arms"
     if arms:
         angle = float(np.degrees(np.mean([np.arcsin(np.clip(-rot.normalise(a) @ body.up, -1, 1)) for a in arms])))
-        words = "T-pose" if abs(angle) < 20 else "A-pose" if 20 <= angle < 65 else \
-            "arms hanging" if angle >= 65 else "arms raised"
+        words = (
+            "T-pose"
+            if abs(angle) < 20
+            else "A-pose"
+            if 20 <= angle < 65
+            else "arms hanging"
+            if angle >= 65
+            else "arms raised"
+        )
     thighs = [points[body.parts[f"{s} shin"][0]] - points[body.parts[f"{s} thigh"][0]] for s in ("left", "right")]
     if np.mean([rot.normalise(t) @ -body.up for t in thighs]) < 0.5:
         words = f"seated, {words}"
@@ -105,7 +121,7 @@ def fingerprint(skeleton, names=None):
     prefix = names.prefix if names else ""
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
     shares = [f"{np.linalg.norm(o) / size:.3f}" if p >= 0 else "" for o, p in zip(skeleton.offsets, skeleton.parents)]
-    lines = [f"{n[len(prefix):]} {p} {s}" for n, p, s in zip(skeleton.names, skeleton.parents, shares)]
+    lines = [f"{n[len(prefix) :]} {p} {s}" for n, p, s in zip(skeleton.names, skeleton.parents, shares)]
     return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
 
 
@@ -118,13 +134,29 @@ def examine(skeleton, correction=Correction()):
         stature, up, forward = float(extent), rot.AXES["Y"], rot.AXES["Z"]
         up_from = facing_from = "no body could be read; this is a guess"
         up_sure = facing_sure = False
-        oddities.append(Oddity("no body", "No body with two legs can be seen in this skeleton.", "Use another file, or tie its bones by hand."))
+        oddities.append(
+            Oddity(
+                "no body",
+                "No body with two legs can be seen in this skeleton.",
+                "Use another file, or tie its bones by hand.",
+            )
+        )
     else:
         stature, up, forward = body.stature, body.up, body.forward
-        up_from, facing_from, up_sure, facing_sure = "the way from hips to head", body.facing_from, True, body.facing_certain
+        up_from, facing_from, up_sure, facing_sure = (
+            "the way from hips to head",
+            body.facing_from,
+            True,
+            body.facing_certain,
+        )
         if body.sides_swapped:
-            oddities.append(Oddity("sides", "The words left and right in the names stand against the body: what is called left is its right.",
-                                   "The body is believed; if it faces the other way, set its facing in Gather."))
+            oddities.append(
+                Oddity(
+                    "sides",
+                    "The words left and right in the names stand against the body: what is called left is its right.",
+                    "The body is believed; if it faces the other way, set its facing in Gather.",
+                )
+            )
     if correction.up:
         up, up_from, up_sure = axis_vector(correction.up), "set by you", True
     forward = _square(forward, up)
@@ -136,18 +168,51 @@ def examine(skeleton, correction=Correction()):
         scale, unit_sure, unit_from = correction.scale, True, "set by you"
         unit = next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
     elif not unit_sure:
-        oddities.append(Oddity("unit", f"No usual unit fits a figure of {stature:,.0f} units; it is shown {stature * scale:.2f} m tall.",
-                               "Set its unit in Gather if that is not its size."))
+        oddities.append(
+            Oddity(
+                "unit",
+                f"No usual unit fits a figure of {stature:,.0f} units; it is shown {stature * scale:.2f} m tall.",
+                "Set its unit in Gather if that is not its size.",
+            )
+        )
     rest, angle = describe_rest(skeleton, body) if body else ("unknown", None)
-    facts += [Fact("Unit", unit, unit_from, unit_sure), Fact("Up", axis_name(up), up_from, up_sure),
-              Fact("Facing", axis_name(forward), facing_from, facing_sure),
-              Fact("Height", f"{stature * scale:.2f} m", "from sole to crown along the bones")]
+    facts += [
+        Fact("Unit", unit, unit_from, unit_sure),
+        Fact("Up", axis_name(up), up_from, up_sure),
+        Fact("Facing", axis_name(forward), facing_from, facing_sure),
+        Fact("Skeleton", f"{len(skeleton)} joints", _about_joints(skeleton)),
+        Fact("Height", f"{stature * scale:.2f} m", "from sole to crown along the bones"),
+    ]
     if body:
         facts.append(Fact("Rest pose", rest, "" if angle is None else f"arms {angle:.0f}° below the horizontal"))
         if body.names.prefix:
             facts.append(Fact("Name prefix", body.names.prefix, "all names begin with it"))
-    return Figure(body, Placement.from_axes(scale, up, forward), unit, axis_name(up), axis_name(forward), rest, angle,
-                  stature * scale, tuple(facts), tuple(oddities), fingerprint(skeleton, body and body.names))
+    return Figure(
+        body,
+        Placement.from_axes(scale, up, forward),
+        unit,
+        axis_name(up),
+        axis_name(forward),
+        rest,
+        angle,
+        stature * scale,
+        tuple(facts),
+        tuple(oddities),
+        fingerprint(skeleton, body and body.names),
+    )
+
+
+def _about_joints(skeleton):
+    """What the joints are like: how many only mark ends, and how many lie on their parent."""
+    ends = sum(not c and not np.isfinite(t[0]) for c, t in zip(skeleton.children, skeleton.tips))
+    zero = int(
+        np.sum(
+            np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1)
+            < 1e-9 * max(np.abs(skeleton.offsets).max(), 1e-30)
+        )
+    )
+    told = [f"{ends} that only mark an end" if ends else "", f"{zero} on their parent's place" if zero else ""]
+    return ", ".join(filter(None, told)) or "all with a length"
 
 
 def _square(forward, up):
@@ -162,38 +227,66 @@ def _square(forward, up):
 
 def motion_facts(clip, body):
     """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``."""
-    facts = [Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frames at {clip.rate:g} per second")]
+    facts = [
+        Fact("Rate", f"{clip.rate:g} fps", f"a frame every {1000 / clip.rate:.2f} ms"),
+        Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frame{'s' if clip.frames != 1 else ''}"),
+    ]
     oddities = []
     if clip.frames <= 2:
-        oddities.append(Oddity("short", f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.",
-                               "Take it out of the library if it is no pose that you need."))
+        oddities.append(
+            Oddity(
+                "short",
+                f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.",
+                "Take it out of the library if it is no pose that you need.",
+            )
+        )
     if body is None or clip.frames < 1:
         return tuple(facts), tuple(oddities)
     if _collapsed(clip, body):
-        oddities.append(Oddity("collapsed", "The figure has collapsed: head and feet lie together in every frame that was looked at.",
-                               "Take it out of the library; it holds no usable motion."))
+        oddities.append(
+            Oddity(
+                "collapsed",
+                "The figure has collapsed: head and feet lie together in every frame that was looked at.",
+                "Take it out of the library; it holds no usable motion.",
+            )
+        )
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
     world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips, *feet])
     travel = np.ptp(places[hips][[0, 2]], axis=1)
-    facts.append(Fact("Travel", f"{np.hypot(*travel):.1f} m" if max(travel) > 0.3 else "in place",
-                      "how far the hips move over the floor"))
+    facts.append(
+        Fact(
+            "Travel",
+            f"{np.hypot(*travel):.1f} m" if max(travel) > 0.3 else "in place",
+            "how far the hips move over the floor",
+        )
+    )
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("Floor", f"feet {round(floor * 100, 1) + 0.0:+.1f} cm", "the lowest feet against height zero"))
     if abs(floor) > 0.025:
-        oddities.append(Oddity("floor", f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
-                               f"{'over' if floor > 0 else 'under'} the floor.",
-                               "If they should stand, put the clip on the floor.", floor))
+        oddities.append(
+            Oddity(
+                "floor",
+                f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
+                f"{'over' if floor > 0 else 'under'} the floor.",
+                "If they should stand, put the clip on the floor.",
+                floor,
+            )
+        )
     return tuple(facts), tuple(oddities)
 
 
 def _collapsed(clip, body):
     """Whether head and feet are never further apart than a third of what the bones would allow."""
     joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
-    few = replace(clip, rotations=clip.rotations[::max(clip.frames // 12, 1)], translations=clip.translations[::max(clip.frames // 12, 1)])
+    few = replace(
+        clip,
+        rotations=clip.rotations[:: max(clip.frames // 12, 1)],
+        translations=clip.translations[:: max(clip.frames // 12, 1)],
+    )
     world = world_rotation_rows(clip.skeleton, as_rows(few.rotations), joints)
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(few.translations), joints)
     rest = clip.skeleton.rest_world[0]
@@ -213,7 +306,7 @@ def put_down(clip, body, correction):
         first = clip.cut(0, 0)
         world = world_rotation_rows(clip.skeleton, as_rows(first.rotations), [hips])
         start = position_rows(clip.skeleton, world, clip.moving, as_rows(first.translations), [hips])[hips, :, 0]
-        shift -= start * [1, 0, 1]
+        shift -= start * ([1, 0, 1] if correction.centred == "origin" else [1, 0, 0])
     if not shift.any():
         return clip
     moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}

@@ -23,8 +23,13 @@ class Difference:
         shown = ", ".join(self.bones[:4]) + (f" and {count - 4} more" if count > 4 else "")
         number = {1: "one", 2: "two", 3: "three", 4: "four"}.get(count, str(count))
         bones = f"{number} bone{'s' if count > 1 else ''}"
-        return {"more": f"{bones} more: {shown}", "fewer": f"{bones} fewer: {shown}", "renamed": f"{bones} named otherwise: {shown}",
-                "re-parented": f"{bones} hung elsewhere: {shown}", "offset": f"{bones} of other rest offset: {shown}"}[self.kind]
+        return {
+            "more": f"{bones} more: {shown}",
+            "fewer": f"{bones} fewer: {shown}",
+            "renamed": f"{bones} named otherwise: {shown}",
+            "re-parented": f"{bones} hung elsewhere: {shown}",
+            "offset": f"{bones} of other rest offset: {shown}",
+        }[self.kind]
 
 
 def _shape(skeleton):
@@ -32,8 +37,10 @@ def _shape(skeleton):
     prefix = shared_prefix(skeleton.names)
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
     bare = [n.removeprefix(prefix) for n in skeleton.names]
-    return {n: (bare[p] if p >= 0 else None, float(np.linalg.norm(o)) / size if p >= 0 else 0.0)
-            for n, p, o in zip(bare, skeleton.parents, skeleton.offsets)}, size
+    return {
+        n: (bare[p] if p >= 0 else None, float(np.linalg.norm(o)) / size if p >= 0 else 0.0)
+        for n, p, o in zip(bare, skeleton.parents, skeleton.offsets)
+    }, size
 
 
 def kinship(a, b):
@@ -49,7 +56,14 @@ def differences(a, b, within=0.002):
     renamed = []
     for old in tuple(fewer):
         # A bone at the same parent with the same length, that only one side calls so, is the same bone.
-        twin = next((new for new in more if there[new][0] == here[old][0] and abs(there[new][1] * size_b / size_a - here[old][1]) < within), None)
+        twin = next(
+            (
+                new
+                for new in more
+                if there[new][0] == here[old][0] and abs(there[new][1] * size_b / size_a - here[old][1]) < within
+            ),
+            None,
+        )
         if twin is not None:
             renamed.append(twin)
             more.remove(twin)

@@ -19,7 +19,9 @@ def resample(clip, rate):
     changes by half a new frame at the most. Raises InputError for a rate outside 0 to 1000.
     """
     if not 0 < rate <= MAX_RATE:
-        raise InputError(f"A rate of {rate:g} frames per second can't be used; give one above 0 and up to {MAX_RATE:g}.")
+        raise InputError(
+            f"A rate of {rate:g} frames per second can't be used; give one above 0 and up to {MAX_RATE:g}."
+        )
     if clip.frames < 2 or abs(rate - clip.rate) < 1e-9 * rate:
         return replace(clip, rate=float(rate))
     count = int(np.floor(clip.seconds * rate + 0.5)) + 1

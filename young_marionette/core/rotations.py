@@ -57,8 +57,12 @@ def product_one(a, b):
     """Hamilton product of two quaternions in plain floats: for single ones, quicker than arrays."""
     ax, ay, az, aw = a
     bx, by, bz, bw = b
-    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
+    return (
+        aw * bx + ax * bw + ay * bz - az * by,
+        aw * by - ax * bz + ay * bw + az * bx,
+        aw * bz + ax * by - ay * bx + az * bw,
+        aw * bw - ax * bx - ay * by - az * bz,
+    )
 
 
 def rotate_one(q, v):
@@ -204,11 +208,15 @@ def from_matrix(m):
     four = np.stack([1 + xx - yy - zz, 1 - xx + yy - zz, 1 - xx - yy + zz, 1 + xx + yy + zz], -1)
     yx, zx, zy = m[..., 1, 0], m[..., 2, 0], m[..., 2, 1]
     xy, xz, yz = m[..., 0, 1], m[..., 0, 2], m[..., 1, 2]
-    rows = np.stack([
-        np.stack([four[..., 0], yx + xy, zx + xz, zy - yz], -1),
-        np.stack([yx + xy, four[..., 1], zy + yz, xz - zx], -1),
-        np.stack([zx + xz, zy + yz, four[..., 2], yx - xy], -1),
-        np.stack([zy - yz, xz - zx, yx - xy, four[..., 3]], -1)], -2)
+    rows = np.stack(
+        [
+            np.stack([four[..., 0], yx + xy, zx + xz, zy - yz], -1),
+            np.stack([yx + xy, four[..., 1], zy + yz, xz - zx], -1),
+            np.stack([zx + xz, zy + yz, four[..., 2], yx - xy], -1),
+            np.stack([zy - yz, xz - zx, yx - xy, four[..., 3]], -1),
+        ],
+        -2,
+    )
     best = np.argmax(four, -1)[..., None, None]
     return normalise(np.take_along_axis(rows, best, -2)[..., 0, :])
 
@@ -280,6 +288,7 @@ def to_euler_rows(order, q):
 
     def step(now, before):
         return np.abs((now - before + np.pi) % (2 * np.pi) - np.pi).sum(0)
+
     cross = step(other[:, 1:], angles[:, :-1]) < step(angles[:, 1:], angles[:, :-1])
     swapped = np.concatenate([[False], np.logical_xor.accumulate(cross)])
     return np.unwrap(np.where(swapped, other, angles), axis=1)

@@ -158,5 +158,6 @@ class Clip:
 
     def cut(self, first, last):
         """The frames ``first`` to ``last``, both included."""
-        return replace(self, rotations=self.rotations[first:last + 1],
-                       translations=self.translations[first:last + 1])
+        return replace(
+            self, rotations=self.rotations[first : last + 1], translations=self.translations[first : last + 1]
+        )

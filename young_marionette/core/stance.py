@@ -82,8 +82,11 @@ def same_body(strings, source, target):
         return False
     scale = leg_scale(strings, source, target)
     a, b = source.rest_world[0], target.rest_world[0]
-    misfits = [abs(np.linalg.norm(b[c] - b[p]) - scale * np.linalg.norm(a[pairs[c]] - a[pairs[p]]))
-               for p, below in tied_children(target, pairs).items() for c in below]
+    misfits = [
+        abs(np.linalg.norm(b[c] - b[p]) - scale * np.linalg.norm(a[pairs[c]] - a[pairs[p]]))
+        for p, below in tied_children(target, pairs).items()
+        for c in below
+    ]
     return max(misfits, default=1.0) < 1e-3 * np.ptp(b, axis=0).max()
 
 
@@ -94,7 +97,9 @@ def match(strings, source, target, source_pose=None):
     there, rest_turns = target.rest_world
     pairs = lead_pairs(strings, source, target)
     if same_body(strings, source, target):
-        wanted = {t: _whole_fit(here, there, pairs, t, below) for t, below in tied_children(target, pairs).items() if below}
+        wanted = {
+            t: _whole_fit(here, there, pairs, t, below) for t, below in tied_children(target, pairs).items() if below
+        }
     else:
         wanted = _limb_fits(strings, source, target, here, there)
     # turned[j]: how far joint j has been turned in the world, away from the rest pose
@@ -113,6 +118,7 @@ def _whole_fit(here, there, pairs, joint, below):
 
     def fit(over):
         return rot.multiply(rot.best_turn(rot.rotate(over, own), aims), over)
+
     return fit
 
 
@@ -141,7 +147,12 @@ def _next_aims(ties, source, target, here, there, part, following):
     a, b = ties.get(part), ties.get(following)
     if a is None or b is None:
         return None
-    s0, s1, t0, t1 = source.index[a.source[0]], source.index[b.source[0]], target.index[a.target[0]], target.index[b.target[0]]
+    s0, s1, t0, t1 = (
+        source.index[a.source[0]],
+        source.index[b.source[0]],
+        target.index[a.target[0]],
+        target.index[b.target[0]],
+    )
     return t0, here[s1] - here[s0], there[t1] - there[t0]
 
 
@@ -172,11 +183,13 @@ def _finger_fits(tie, source, target, here, there):
 def _aim(own, aim):
     def fit(over):
         return rot.multiply(rot.between(rot.rotate(over, own), aim), over)
+
     return fit
 
 
 def _frame_fit(own, aim):
     """Line up the first direction exactly, then the second as far as a turn about the first can."""
+
     def fit(over):
         turn = rot.multiply(rot.between(rot.rotate(over, own[0]), aim[0]), over)
         axis = rot.normalise(aim[0])
@@ -184,13 +197,16 @@ def _frame_fit(own, aim):
         if min(np.linalg.norm(a), np.linalg.norm(b)) < 1e-9:
             return turn
         return rot.multiply(rot.from_axis_angle(axis, np.arctan2(np.cross(a, b) @ axis, a @ b)), turn)
+
     return fit
 
 
 def _sole(own, aim):
     """Feet: both flat (pitch nearly alike) turn about the vertical only; else the direction is lined up."""
+
     def pitch(v):
         return np.arctan2(v[1], np.hypot(v[0], v[2]))
+
     if abs(pitch(own) - pitch(aim)) > FLAT_WITHIN:
         return _aim(own, aim)
     yaw = np.arctan2(aim[0], aim[2]) - np.arctan2(own[0], own[2])
@@ -198,6 +214,7 @@ def _sole(own, aim):
 
     def fit(_over):
         return level
+
     return fit
 
 
@@ -211,15 +228,33 @@ def limbs_left(strings, source, target, stance):
         for part in LIMB_NEXT:
             aims = _limb_aims(ties, source, target, here, there, side, part)
             if aims:
-                found.append(Limb(side + part, ties[side + part].source[0], target.names[aims[0]],
-                                  float(np.degrees(rot.angle_between(aims[1], aims[2])))))
+                found.append(
+                    Limb(
+                        side + part,
+                        ties[side + part].source[0],
+                        target.names[aims[0]],
+                        float(np.degrees(rot.angle_between(aims[1], aims[2]))),
+                    )
+                )
         hand = _hand_frames(ties, source, target, here, there, side)
         if hand:
-            found.append(Limb(side + "hand", ties[side + "hand"].source[0], target.names[hand[0]],
-                              float(np.degrees(rot.angle_between(hand[1][0], hand[2][0])))))
+            found.append(
+                Limb(
+                    side + "hand",
+                    ties[side + "hand"].source[0],
+                    target.names[hand[0]],
+                    float(np.degrees(rot.angle_between(hand[1][0], hand[2][0]))),
+                )
+            )
         foot = _next_aims(ties, source, target, here, there, side + "foot", side + "toes")
         if foot:
             flat = np.array([1.0, 0.0, 1.0])
-            found.append(Limb(side + "foot", ties[side + "foot"].source[0], target.names[foot[0]],
-                              float(np.degrees(rot.angle_between(foot[1] * flat, foot[2] * flat)))))
+            found.append(
+                Limb(
+                    side + "foot",
+                    ties[side + "foot"].source[0],
+                    target.names[foot[0]],
+                    float(np.degrees(rot.angle_between(foot[1] * flat, foot[2] * flat))),
+                )
+            )
     return found

@@ -11,8 +11,12 @@ import numpy as np
 from . import rotations as rot
 from .skeleton import pose_world
 
-TOUCHES = {"shoulders up": "Collarbones, or upper arms where there are none, lifted", "elbows back": "Elbows behind the straight line; the hands stay in line",
-           "arms out": "Arms away from the thighs", "head down": "Head bowed"}
+TOUCHES = {
+    "shoulders up": "Collarbones, or upper arms where there are none, lifted",
+    "elbows back": "Elbows behind the straight line; the hands stay in line",
+    "arms out": "Arms away from the thighs",
+    "head down": "Head bowed",
+}
 _X, _Y, _Z = (rot.AXES[a] for a in "XYZ")
 
 

@@ -59,8 +59,11 @@ class Transfer:
         self._target_points, self._target_turns = pose_world(target, pose)
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
         # Constant turns S0^-1 T0 of the joints that one source joint drives.
-        self._constants = {d.joint: rot.multiply(rot.conjugate(self._source_turns[d.sources[0]]), self._target_turns[d.joint])[:, None]
-                           for d in self.drives if len(d.sources) == 1}
+        self._constants = {
+            d.joint: rot.multiply(rot.conjugate(self._source_turns[d.sources[0]]), self._target_turns[d.joint])[:, None]
+            for d in self.drives
+            if len(d.sources) == 1
+        }
         self._place_plan()
 
     # --- planning -------------------------------------------------------------------------------
@@ -94,8 +97,10 @@ class Transfer:
         start = self._target_points[self.target.index[self._ties[part].target[0]]]
         bone = self._target_points[self.target.index[after.target[0]]] - start
         shares = [float(np.clip((self._target_points[j] - start) @ bone / (bone @ bone), 0, 1)) for j in joints]
-        return [_Drive(j, (lead, self.source.index[after.source[0]]), share, tuple(rot.normalise(bone)))
-                for j, share in zip(joints, shares)]
+        return [
+            _Drive(j, (lead, self.source.index[after.source[0]]), share, tuple(rot.normalise(bone)))
+            for j, share in zip(joints, shares)
+        ]
 
     def _sampled(self, s, here, there):
         """Drives of a run whose bones differ in number: neighbours on the source's run, and the share between."""
@@ -117,7 +122,9 @@ class Transfer:
         lengths = []
         for i, joint in enumerate(run):
             after = run[i + 1] if i + 1 < len(run) else (skeleton.children[joint] or (None,))[0]
-            end = skeleton.ends[joint] - skeleton.rest_world[0][joint] if after is None else points[after] - points[joint]
+            end = (
+                skeleton.ends[joint] - skeleton.rest_world[0][joint] if after is None else points[after] - points[joint]
+            )
             length = float(np.linalg.norm(end))
             lengths.append(length if np.isfinite(length) and length > 1e-9 else 1e-9)
         return np.concatenate([[0], np.cumsum(lengths) / np.sum(lengths)])
@@ -133,8 +140,10 @@ class Transfer:
         self.scale = leg_scale(self.strings, self.source, self.target)
         self.rise = self.settings.height_offset
         if not same_body(self.strings, self.source, self.target):
-            heights = [self._ankle_height(self.source, self._source_points, self._source_turns, "source"),
-                       self._ankle_height(self.target, self._target_points, self._target_turns, "target")]
+            heights = [
+                self._ankle_height(self.source, self._source_points, self._source_turns, "source"),
+                self._ankle_height(self.target, self._target_points, self._target_turns, "target"),
+            ]
             if None not in heights:
                 self.rise += heights[1] - self.scale * heights[0]
         above = self.target.ancestors(self._hips)
@@ -147,7 +156,7 @@ class Transfer:
             up = points[self.root, 1] - floor
             self._root_height = self.target.offsets[self.root][1]
             if up > 0.3 * (points[self._hips, 1] - floor):
-                self.root = None   # not a bone on the floor: it stays where it rests
+                self.root = None  # not a bone on the floor: it stays where it rests
 
     def _ankle_height(self, skeleton, points, turns, side):
         """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
@@ -238,4 +247,3 @@ class Transfer:
             return place
         carried = position_rows(self.target, world, np.array(list(moves), int), list(moves.values()), [parent])[parent]
         return rot.rotate_rows(world[parent] * np.array([-1.0, -1, -1, 1])[:, None], place - carried)
-

@@ -9,8 +9,12 @@ import numpy as np
 from .body.words import FINGERS
 
 SIDES = ("left", "right")
-MUST_HAVE = ("hips", "spine", "head", *(f"{s} {p}" for s in SIDES for p in
-                                        ("upper arm", "forearm", "hand", "thigh", "shin", "foot")))
+MUST_HAVE = (
+    "hips",
+    "spine",
+    "head",
+    *(f"{s} {p}" for s in SIDES for p in ("upper arm", "forearm", "hand", "thigh", "shin", "foot")),
+)
 OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS)))
 # Parts whose bones share a bend along the run; in all others the first bone leads.
 BENDING = ("spine", "neck", "toes", *FINGERS)
@@ -96,8 +100,13 @@ def _helper_string(part, source, source_body, target, target_body):
     if len(here) == len(there):
         return String(name, _names(source, here), _names(target, there), 0.85, "twist helpers at the same bone")
     lead = source_body.parts[part][:1]
-    return String(name, _names(source, lead), _names(target, there), 0.85,
-                  "helpers follow the twist by their share of the bone's length")
+    return String(
+        name,
+        _names(source, lead),
+        _names(target, there),
+        0.85,
+        "helpers follow the twist by their share of the bone's length",
+    )
 
 
 def _by_words(source, source_body, target, target_body, strings):
@@ -108,18 +117,31 @@ def _by_words(source, source_body, target, target_body, strings):
         found, roots = {}, body.parts.get("root", ())
         for joint, name in enumerate(skeleton.names):
             words = body.names.key(joint)
-            if name in used or joint in roots or not any(w.isalpha() and len(w) > 2 and w not in _GENERIC for w in words):
+            if (
+                name in used
+                or joint in roots
+                or not any(w.isalpha() and len(w) > 2 and w not in _GENERIC for w in words)
+            ):
                 continue
             side = body.names.sides[joint]
             if side and body.sides_swapped:
                 side = "right" if side == "left" else "left"
             found.setdefault((side, words), []).append(name)
         return found
+
     here = keys(source, source_body, taken[0])
     there = keys(target, target_body, taken[1])
-    return [String(" ".join(filter(None, (side, *words))), tuple(here[side, words]), tuple(names), 0.7,
-                   "the names have the same words")
-            for (side, words), names in there.items() if len(here.get((side, words), ())) == len(names) == 1]
+    return [
+        String(
+            " ".join(filter(None, (side, *words))),
+            tuple(here[side, words]),
+            tuple(names),
+            0.7,
+            "the names have the same words",
+        )
+        for (side, words), names in there.items()
+        if len(here.get((side, words), ())) == len(names) == 1
+    ]
 
 
 def missing(strings, absent=()):
@@ -153,5 +175,5 @@ def mirror_part(part):
     """The same part on the other side, or None for a part on the midline."""
     for here, other in (SIDES, SIDES[::-1]):
         if part.startswith(here + " "):
-            return other + part[len(here):]
+            return other + part[len(here) :]
     return None

@@ -10,7 +10,6 @@ from scipy.ndimage import minimum_filter1d
 from ..core import rotations as rot
 from ..core.kinematics import local_rotation_rows
 from ..core.skeleton import Clip, from_rows
-from .figures import Build
 from .steps import support
 from .tracks import breath, late, smooth, wander
 
@@ -20,7 +19,9 @@ X, Y, Z = (rot.AXES[a] for a in "XYZ")
 def turn(pitch=0.0, yaw=0.0, roll=0.0):
     """World rotations from pitch (bow forward), yaw (turn to the own left) and roll (lean to the own right), radians."""
     pitch, yaw, roll = np.broadcast_arrays(pitch, yaw, roll)
-    return rot.multiply(rot.from_axis_angle(Y, yaw), rot.multiply(rot.from_axis_angle(X, pitch), rot.from_axis_angle(Z, roll)))
+    return rot.multiply(
+        rot.from_axis_angle(Y, yaw), rot.multiply(rot.from_axis_angle(X, pitch), rot.from_axis_angle(Z, roll))
+    )
 
 
 @dataclass(eq=False)
@@ -84,12 +85,23 @@ def perform(plan, figure, build):
     small = wander(rng, times, 0.010, 0.7)
     hips = _balance(plan, build, rng) if plan.hips is None else plan.hips + 0.4 * wander(rng, times, 0.006, 0.8)
     stride = _stride(plan)
-    pelvis = turn(0.04 + plan.pelvis + 0.4 * np.asarray(plan.bow) + small[:, 0], plan.heading + 0.35 * plan.twist + stride,
-                  0.25 * np.asarray(plan.lean) + _drop(plan) + small[:, 1])
+    pelvis = turn(
+        0.04 + plan.pelvis + 0.4 * np.asarray(plan.bow) + small[:, 0],
+        plan.heading + 0.35 * plan.twist + stride,
+        0.25 * np.asarray(plan.lean) + _drop(plan) + small[:, 1],
+    )
     bow = late(np.broadcast_to(plan.bow, times.shape)[:, None], 0.05, rate)[:, 0]
-    chest = turn(0.02 + bow + 0.012 * air + plan.pelvis * 0.3, plan.heading + plan.twist - 0.6 * stride, plan.lean - 0.6 * _drop(plan))
+    chest = turn(
+        0.02 + bow + 0.012 * air + plan.pelvis * 0.3,
+        plan.heading + plan.twist - 0.6 * stride,
+        plan.lean - 0.6 * _drop(plan),
+    )
     chest = rot.multiply(chest, rot.from_vector(wander(rng, times, 0.012, 0.9)))
-    gaze = turn(0.35 * bow + plan.nod - plan.look_up, plan.heading + 0.5 * np.asarray(plan.twist) + plan.look_left, 0.25 * np.asarray(plan.lean))
+    gaze = turn(
+        0.35 * bow + plan.nod - plan.look_up,
+        plan.heading + 0.5 * np.asarray(plan.twist) + plan.look_left,
+        0.25 * np.asarray(plan.lean),
+    )
     gaze = rot.multiply(_late_turn(gaze, 0.08, rate), rot.from_vector(wander(rng, times, 0.016, 1.1)))
     return _solve(plan, figure, build, hips, pelvis, chest, gaze, air, rng)
 
@@ -101,7 +113,9 @@ def _late_turn(q, seconds, rate):
 def _stride(plan):
     """Yaw of the pelvis: the side of the foot in front goes forward."""
     heading = np.broadcast_to(plan.heading, plan.times.shape)
-    ahead = ((plan.left_foot.ankle - plan.right_foot.ankle) * np.stack([np.sin(heading), 0 * heading, np.cos(heading)], -1)).sum(-1)
+    ahead = (
+        (plan.left_foot.ankle - plan.right_foot.ankle) * np.stack([np.sin(heading), 0 * heading, np.cos(heading)], -1)
+    ).sum(-1)
     return -0.22 * smooth(np.clip(ahead, -0.5, 0.5), 0.06, plan.rate)
 
 
@@ -122,10 +136,12 @@ def _balance(plan, build, rng):
     reach, limit = 0.992 * build.leg, np.full(len(place), np.inf)
     for foot, side in ((left, 1), (right, -1)):
         across = place + np.array([side * build.hips / 2, 0, 0]) - foot.ankle
-        room = np.sqrt(np.maximum(reach ** 2 - across[:, 0] ** 2 - across[:, 2] ** 2, 0.05))
+        room = np.sqrt(np.maximum(reach**2 - across[:, 0] ** 2 - across[:, 2] ** 2, 0.05))
         limit = np.minimum(limit, np.where(foot.stands > 0, foot.ankle[:, 1] + room, np.inf))
-    lowest = np.minimum(smooth(np.minimum(left.ankle, right.ankle)[:, 1:2], 0.25, rate)[:, 0] + 0.975 * build.leg,
-                        np.where(np.isfinite(limit), limit, 10))
+    lowest = np.minimum(
+        smooth(np.minimum(left.ankle, right.ankle)[:, 1:2], 0.25, rate)[:, 0] + 0.975 * build.leg,
+        np.where(np.isfinite(limit), limit, 10),
+    )
     window = max(3, int(0.12 * rate))
     place[:, 1] = smooth(minimum_filter1d(lowest, window), 0.05, rate) - plan.sink + 0.04 * (build.height - build.leg)
     return place
@@ -138,8 +154,13 @@ def _solve(plan, figure, build, hips, pelvis, chest, gaze, air, rng):
     necks = [n for n in figure.names if n.startswith("neck")]
     body.turns.update({"hips": pelvis, "head": gaze})
     body.turns.update({n: rot.slerp(pelvis, chest, np.full(frames, (i + 1) / len(spine))) for i, n in enumerate(spine)})
-    body.turns.update({n: rot.slerp(chest, gaze, np.full(frames, 0.45 * (i + 1) / len(necks))) for i, n in enumerate(necks)})
-    for side, sign, hand, foot in (("left", 1.0, plan.left_hand, plan.left_foot), ("right", -1.0, plan.right_hand, plan.right_foot)):
+    body.turns.update(
+        {n: rot.slerp(chest, gaze, np.full(frames, 0.45 * (i + 1) / len(necks))) for i, n in enumerate(necks)}
+    )
+    for side, sign, hand, foot in (
+        ("left", 1.0, plan.left_hand, plan.left_foot),
+        ("right", -1.0, plan.right_hand, plan.right_foot),
+    ):
         body.arm(side, sign, hand, chest, air, wander(rng, plan.times, 0.005, 0.5), plan.curl)
         knee = rot.rotate(rot.slerp(pelvis, foot.turn, np.full(frames, 0.4)), Z + 0.08 * sign * X)
         body.limb([f"{side} {p}" for p in ("thigh", "shin", "foot")], X, foot.ankle, knee)
@@ -148,7 +169,9 @@ def _solve(plan, figure, build, hips, pelvis, chest, gaze, air, rng):
     world = np.zeros((len(figure), 4, frames))
     for joint, name in enumerate(figure.names):
         parent = figure.parents[joint]
-        world[joint] = body.turns[name].T if name in body.turns else world[parent] if parent >= 0 else rot.IDENTITY[:, None]
+        world[joint] = (
+            body.turns[name].T if name in body.turns else world[parent] if parent >= 0 else rot.IDENTITY[:, None]
+        )
     moving, moves = [index["hips"]], hips[:, None]
     if "root" in index:
         ground = smooth(hips, 0.25, plan.rate) * np.array([1, 0, 1])
@@ -175,10 +198,16 @@ class _Body:
         names = [f"{side} {p}" for p in ("upper arm", "forearm", "hand")]
         rest = rot.multiply(chest, rot.from_axis_angle(Z, sign * 0.015 * air))
         self.turns[f"{side} collarbone"] = rest
-        target = hand.place + wobble if not hand.in_chest else self.at(names[0]) + rot.rotate(chest, hand.place * self.reach + wobble)
+        target = (
+            hand.place + wobble
+            if not hand.in_chest
+            else self.at(names[0]) + rot.rotate(chest, hand.place * self.reach + wobble)
+        )
         aim = rot.rotate(rot.conjugate(chest), target - self.at(names[0])) / self.reach
-        lift = rot.multiply(rot.from_axis_angle(Z, sign * 0.28 * np.clip(aim[:, 1], 0, 1)),
-                            rot.from_axis_angle(Y, -sign * 0.12 * np.clip(aim[:, 2], -0.5, 1)))
+        lift = rot.multiply(
+            rot.from_axis_angle(Z, sign * 0.28 * np.clip(aim[:, 1], 0, 1)),
+            rot.from_axis_angle(Y, -sign * 0.12 * np.clip(aim[:, 2], -0.5, 1)),
+        )
         self.turns[f"{side} collarbone"] = rot.multiply(rest, lift)
         elbow = rot.rotate(chest, np.array([sign * hand.elbow[0], hand.elbow[1], hand.elbow[2]]))
         self.limb(names, -sign * Y, self._within_reach(names[0], target), elbow)
@@ -205,7 +234,7 @@ class _Body:
         length = np.clip(np.linalg.norm(reach, axis=-1), abs(upper - lower) + 1e-3, (upper + lower) * 0.9995)
         aim = rot.normalise(reach)
         normal = rot.normalise(np.cross(aim, rot.normalise(middle)))
-        inside = np.arccos(np.clip((upper ** 2 + length ** 2 - lower ** 2) / (2 * upper * length), -1, 1))
+        inside = np.arccos(np.clip((upper**2 + length**2 - lower**2) / (2 * upper * length), -1, 1))
         first = rot.rotate(rot.from_vector(normal * inside[:, None]), aim)
         second = rot.normalise(aim * length[:, None] - first * upper)
         for name, direction, bone in zip(names, (first, second), own):
@@ -214,9 +243,11 @@ class _Body:
 
 def _frame(direction, normal, own, hinge):
     """Rotations that take the bone's own direction and hinge axis onto the given ones."""
+
     def axes(d, h):
         h = rot.normalise(h - np.sum(h * d, -1, keepdims=True) * d)
         return np.stack([d, h, np.cross(d, h)], -1)
+
     here = axes(own[None], np.broadcast_to(hinge, own[None].shape))
     there = axes(direction, normal)
     return rot.from_matrix(there @ np.swapaxes(here, -1, -2))

@@ -57,10 +57,16 @@ def insert_joint(clip, name, parent, place, above=()):
 
     def grown(array, value):
         return np.insert(array, at, value, axis=0)
+
     offsets = grown(old.offsets, place)
     offsets[shift[moved]] -= place
-    skeleton = Skeleton(old.names[:at] + (name,) + old.names[at:], parents, offsets, grown(old.rest, rot.IDENTITY),
-                        grown(old.tips, np.nan))
+    skeleton = Skeleton(
+        old.names[:at] + (name,) + old.names[at:],
+        parents,
+        offsets,
+        grown(old.rest, rot.IDENTITY),
+        grown(old.tips, np.nan),
+    )
     rows = np.insert(as_rows(clip.rotations), at, rot.IDENTITY[:, None], axis=0)
     moves = clip.translations.copy()
     for i, joint in enumerate(clip.moving):

@@ -16,7 +16,11 @@ from ..project.document import Document, State
 from ..project.entry import entries_of
 from .show import write_show
 
-SHOWN = (("quay/light_lamp.bvh", "puppets/Heron.bvh"), ("quay/carry_bucket.bvh", "puppets/Puffin.bvh"), ("loft/sweep_quay.bvh", "puppets/Gull.bvh"))
+SHOWN = (
+    ("quay/light_lamp.bvh", "puppets/Heron.bvh"),
+    ("quay/carry_bucket.bvh", "puppets/Puffin.bvh"),
+    ("loft/sweep_quay.bvh", "puppets/Gull.bvh"),
+)
 
 
 def play(folder, console):
@@ -24,11 +28,15 @@ def play(folder, console):
     folder = Path(folder)
     start = time.perf_counter()
     paths = write_show(folder)
-    console.print(f"Quillmouth, a small harbour town, keeps its lamps by hand. {len(paths)} files of its show are in {folder} "
-                  f"({time.perf_counter() - start:.1f} s).\n")
+    console.print(
+        f"Quillmouth, a small harbour town, keeps its lamps by hand. {len(paths)} files of its show are in {folder} "
+        f"({time.perf_counter() - start:.1f} s).\n"
+    )
     table = Table(box=None, pad_edge=False)
     for title in ("take", "onto", "strings", "least sure", "stance", "frames", "read", "tie, match", "bake", "write"):
-        table.add_column(title, justify="right" if title in ("frames", "read", "tie, match", "bake", "write") else "left")
+        table.add_column(
+            title, justify="right" if title in ("frames", "read", "tie, match", "bake", "write") else "left"
+        )
     written = []
     for source_name, rig_name in SHOWN:
         row, files = _one(folder, folder / source_name, folder / rig_name)
@@ -49,6 +57,7 @@ def _one(folder, source_path, rig_path):
     def lap():
         clock.append(time.perf_counter())
         return f"{(clock[-1] - clock[-2]) * 1000:.0f} ms"
+
     source, rig = delivery.open_source(source_path), delivery.open_rig(rig_path)
     reading = lap()
     pairing = delivery.pair_files(source, rig)
@@ -62,8 +71,18 @@ def _one(folder, source_path, rig_path):
     saved = folder / f"{source_path.parent.name} to {rig.name}.stringing"
     stringings.save(saved, stringings.to_file(pairing, source, rig, saved.stem), overwrite=True)
     least = min(pairing.strings, key=lambda s: s.certainty)
-    row = (f"{source.name} ({source_path.parent.name})", rig.name, str(len(pairing.strings)), f"{least.part} {least.certainty:.0%}",
-           f"{source.figure.rest_pose} to {rig.figure.rest_pose}, {left:.2f}° left", str(baked.frames), reading, pairing_time, baking, writing)
+    row = (
+        f"{source.name} ({source_path.parent.name})",
+        rig.name,
+        str(len(pairing.strings)),
+        f"{least.part} {least.certainty:.0%}",
+        f"{source.figure.rest_pose} to {rig.figure.rest_pose}, {left:.2f}° left",
+        str(baked.frames),
+        reading,
+        pairing_time,
+        baking,
+        writing,
+    )
     return row, [out, saved]
 
 

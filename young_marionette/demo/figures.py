@@ -9,8 +9,13 @@ import numpy as np
 from ..core.skeleton import Skeleton
 
 SIDES = (("left", 1.0), ("right", -1.0))
-FINGERS = {"thumb": (-0.35, 0.55, 0.034), "index": (0.92, 0.32, 0.030), "middle": (1.0, 0.05, 0.033),
-           "ring": (0.95, -0.2, 0.030), "little": (0.85, -0.42, 0.024)}
+FINGERS = {
+    "thumb": (-0.35, 0.55, 0.034),
+    "index": (0.92, 0.32, 0.030),
+    "middle": (1.0, 0.05, 0.033),
+    "ring": (0.95, -0.2, 0.030),
+    "little": (0.85, -0.42, 0.024),
+}
 
 
 @dataclass(frozen=True)
@@ -18,12 +23,12 @@ class Build:
     """Proportions (metres) and which optional bones a figure has."""
 
     height: float = 1.76
-    leg: float = 0.86          # hip joint to ankle
-    arm: float = 0.56          # shoulder to wrist
-    shoulders: float = 0.36    # between the shoulder joints
-    hips: float = 0.19         # between the hip joints
+    leg: float = 0.86  # hip joint to ankle
+    arm: float = 0.56  # shoulder to wrist
+    shoulders: float = 0.36  # between the shoulder joints
+    hips: float = 0.19  # between the hip joints
     ankle: float = 0.085
-    foot: float = 0.15         # ankle to the ball of the foot, level
+    foot: float = 0.15  # ankle to the ball of the foot, level
     head: float = 0.23
     spine: int = 3
     neck: int = 1
@@ -89,12 +94,17 @@ def _arm(m, build, chest, side, sign, height):
     if build.twist:
         m.add(f"{side} forearm twist", f"{side} forearm", ((shoulder + sign * upper + wrist) / 2, height, -0.011))
     size = build.arm / 0.56
-    m.add(f"{side} hand", f"{side} forearm", (wrist, height, -0.01), None if build.fingers else (sign * 0.17 * size, 0, 0))
+    m.add(
+        f"{side} hand", f"{side} forearm", (wrist, height, -0.01), None if build.fingers else (sign * 0.17 * size, 0, 0)
+    )
     if not build.fingers:
         return
     for finger, (along, across, bone) in FINGERS.items():
         if finger == "thumb":
-            point, step = np.array([wrist + sign * 0.028 * size, height - 0.01, 0.012]), np.array([sign * 0.8, -0.25, 0.6])
+            point, step = (
+                np.array([wrist + sign * 0.028 * size, height - 0.01, 0.012]),
+                np.array([sign * 0.8, -0.25, 0.6]),
+            )
         else:
             point = np.array([wrist + sign * 0.092 * along * size, height, -0.01 + 0.075 * across * size])
             step = np.array([sign * 1.0, 0, 0.12 * across])

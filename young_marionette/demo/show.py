@@ -19,9 +19,15 @@ from .dressing import in_file_world, insert_joint, with_names, with_rest
 
 # Clip by clip: who performed it, and the flaw it was delivered with.
 DELIVERIES = (
-    ("light_lamp", QUAY, None), ("walk_the_wall", QUAY, "100 Hz"), ("carry_bucket", QUAY, "too big"),
-    ("wave_to_ship", QUAY, "spikes"), ("haul_rope", QUAY, "facing away"), ("climb_ladder", QUAY, "two bones more"),
-    ("sweep_quay", LOFT, "sliding feet"), ("ring_bell", LOFT, "hovering"), ("row_boat", LOFT, "on its back"),
+    ("light_lamp", QUAY, None),
+    ("walk_the_wall", QUAY, "100 Hz"),
+    ("carry_bucket", QUAY, "too big"),
+    ("wave_to_ship", QUAY, "spikes"),
+    ("haul_rope", QUAY, "facing away"),
+    ("climb_ladder", QUAY, "two bones more"),
+    ("sweep_quay", LOFT, "sliding feet"),
+    ("ring_bell", LOFT, "hovering"),
+    ("row_boat", LOFT, "on its back"),
 )
 
 
@@ -55,7 +61,11 @@ def delivered(clip, role, flaw=None):
         clip = insert_joint(clip, "quay:Lantern", "quay:Pole", (0.0, 0.1, 0.35))
     pose = role.rest(role.figure)
     if flaw == "two bones more":
-        pose = rot.normalise(np.vstack([pose[:clip.skeleton.index["quay:Pole"]], [rot.IDENTITY] * 2, pose[clip.skeleton.index["quay:Pole"]:]]))
+        pose = rot.normalise(
+            np.vstack(
+                [pose[: clip.skeleton.index["quay:Pole"]], [rot.IDENTITY] * 2, pose[clip.skeleton.index["quay:Pole"] :]]
+            )
+        )
     clip = with_names(with_rest(clip, pose), role.names)
     about = rot.from_axis_angle
     world = about(rot.AXES["X"], np.array(np.pi / 2)) if role.z_up else rot.IDENTITY
@@ -79,7 +89,9 @@ def _noisy(clip):
     turns = clip.rotations.copy()
     jitter = rot.from_vector(rng.normal(0, 0.006, turns.shape[:2] + (3,)))
     for _ in range(12):
-        jitter[rng.integers(5, clip.frames - 5), rng.integers(7, turns.shape[1])] = rot.from_vector(rng.normal(0, 0.35, 3))
+        jitter[rng.integers(5, clip.frames - 5), rng.integers(7, turns.shape[1])] = rot.from_vector(
+            rng.normal(0, 0.35, 3)
+        )
     return replace(clip, rotations=rot.multiply(turns, jitter))
 
 
@@ -97,10 +109,15 @@ def write_show(folder):
     Files of the same names are made anew: they are the show's own.
     """
     folder = Path(folder)
-    jobs = [(f"{role.name}/{name}.bvh", delivered(performance(name, role), role, flaw), role) for name, role, flaw in DELIVERIES]
+    jobs = [
+        (f"{role.name}/{name}.bvh", delivered(performance(name, role), role, flaw), role)
+        for name, role, flaw in DELIVERIES
+    ]
     jobs += [(f"{role.name}/{role.name}_reference.bvh", delivered(reference(role), role), role) for role in PERFORMERS]
     jobs.append((f"{LOFT.name}/{LOFT.name}_take_000.bvh", delivered(_junk(LOFT), LOFT), LOFT))
-    jobs += [(f"puppets/{role.name}.bvh", delivered(reference(role, 0.0), replace(role, rate=30)), role) for role in PUPPETS]
+    jobs += [
+        (f"puppets/{role.name}.bvh", delivered(reference(role, 0.0), replace(role, rate=30)), role) for role in PUPPETS
+    ]
     paths = []
     for relative, clip, role in jobs:
         path = folder / relative

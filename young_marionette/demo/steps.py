@@ -44,6 +44,7 @@ def foot_track(times, holds, build, lift=0.09, roll=1.0):
         pivot = np.where(pitch[rows, None] > 0, ball, heel)
         fixed = np.asarray(place) + rot.rotate(level[rows], pivot)
         return fixed + rot.rotate(turn[rows], ankle_up - pivot)
+
     ankle, stands = np.zeros((len(times), 3)), np.zeros(len(times))
     for i, hold in enumerate(holds):
         rows = (times >= hold.start) & (times <= hold.end)
@@ -53,7 +54,9 @@ def foot_track(times, holds, build, lift=0.09, roll=1.0):
         after = holds[i + 1]
         rows = (times > hold.end) & (times < after.start)
         share = (times[rows] - hold.end) / (after.start - hold.end)
-        start, end = (_at(times, t, lambda r, p=p: around(p, r)) for t, p in ((hold.end, hold.place), (after.start, after.place)))
+        start, end = (
+            _at(times, t, lambda r, p=p: around(p, r)) for t, p in ((hold.end, hold.place), (after.start, after.place))
+        )
         way = ease(share)[:, None]
         path = start + (end - start) * way
         height = lift + max(0.0, after.place[1] - hold.place[1]) * 0.4

@@ -19,7 +19,7 @@ def keyed(times, keys):
 def ease(x):
     """Minimum-jerk ease from 0 to 1 (Flash and Hogan 1985)."""
     x = np.clip(x, 0, 1)
-    return x ** 3 * (10 - 15 * x + 6 * x * x)
+    return x**3 * (10 - 15 * x + 6 * x * x)
 
 
 def smooth(values, seconds, rate):

@@ -57,7 +57,9 @@ def write_entry(entry, path, overwrite=False):
 def renamed(entry, names):
     """The entry with the bone names of a convention (``"vrm"``, ``"h-anim"``) or of the skeleton in a file."""
     if names.lower() not in CONVENTIONS and not Path(names).exists():
-        raise InputError(f"'{names}' is no convention known here and no file; use {', '.join(CONVENTIONS)} or a file with the names.")
+        raise InputError(
+            f"'{names}' is no convention known here and no file; use {', '.join(CONVENTIONS)} or a file with the names."
+        )
     if entry.figure.body is None:
         raise InputError(f"In {entry.name} no body with two legs can be seen, so its bones can't be told apart.")
     if names.lower() in CONVENTIONS:

@@ -132,14 +132,26 @@ def entries_of(motion_file, taken=()):
         role = CLIP if clip is not None and clip.frames > 2 else RIG
         name = free_name(clip.name if clip is not None else motion_file.path.stem, names)
         names.add(name)
-        result.append(Entry(new_id(), role, name, motion_file.path, motion_file.format, motion_file.skeleton, clip,
-                            motion_file.layout, notes=motion_file.notes))
+        result.append(
+            Entry(
+                new_id(),
+                role,
+                name,
+                motion_file.path,
+                motion_file.format,
+                motion_file.skeleton,
+                clip,
+                motion_file.layout,
+                notes=motion_file.notes,
+            )
+        )
     return result
 
 
 def new_id():
     """An identifier that no other entry has."""
     import uuid
+
     return uuid.uuid4().hex[:12]
 
 

@@ -54,7 +54,9 @@ def pair(source, rig):
     """Tie and match two entries by itself (a Pairing); InputError where one has no readable body."""
     for entry, what in ((source, "source"), (rig, "rig")):
         if entry.figure.body is None:
-            raise InputError(f"In the {what} {entry.name} no body with two legs can be seen, so nothing can be tied by itself.")
+            raise InputError(
+                f"In the {what} {entry.name} no body with two legs can be seen, so nothing can be tied by itself."
+            )
     a, b = source.placed_skeleton, rig.placed_skeleton
     strings = tie(a, source.figure.body, b, rig.figure.body)
     return Pairing(a, b, strings, match(strings, a, b))
@@ -67,8 +69,11 @@ def refuse_gaps(pairing, source, rig):
         return
     told = []
     for part in lacking:
-        sides = [side for side, entry in (("source", source), ("rig", rig))
-                 if entry.figure.body is None or part not in entry.figure.body.parts]
+        sides = [
+            side
+            for side, entry in (("source", source), ("rig", rig))
+            if entry.figure.body is None or part not in entry.figure.body.parts
+        ]
         told.append(part + (f" (not found in the {' and the '.join(sides)})" if sides else ""))
     raise InputError(f"Must-have parts have no string: {', '.join(told)}.")
 

@@ -90,5 +90,3 @@ class Recovery:
         self._lock.close()
         if not self._at(".json").exists():
             self._at(".lock").unlink(missing_ok=True)
-
-

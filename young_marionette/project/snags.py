@@ -36,13 +36,24 @@ def _gathered(state):
     for entry in state.of_role("clip", "rig"):
         active = entry.id in (state.source, state.rig)
         if entry.figure.body is None:
-            yield Snag("gather", f"{entry.name}: no body with two legs can be seen.", "Use another file, or tie its bones by hand.",
-                       active, entry.id)
+            yield Snag(
+                "gather",
+                f"{entry.name}: no body with two legs can be seen.",
+                "Use another file, or tie its bones by hand.",
+                active,
+                entry.id,
+            )
             continue
         for odd in entry.oddities:
             # A rig of one frame that stands anywhere is as it should be.
             if entry.role == "clip" or odd.kind not in ("short", "floor"):
-                yield Snag("gather", f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}", odd.remedy, entry=entry.id, **_mend(entry, odd))
+                yield Snag(
+                    "gather",
+                    f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}",
+                    odd.remedy,
+                    entry=entry.id,
+                    **_mend(entry, odd),
+                )
 
 
 def _families(state):
@@ -52,12 +63,22 @@ def _families(state):
         families.setdefault(entry.family, []).append(entry)
     ranked = sorted(families.values(), key=len, reverse=True)
     for i, members in enumerate(ranked):
-        kin = next((k[0] for k in ranked[:i] if len(k) > len(members) and kinship(k[0].skeleton, members[0].skeleton) > 0.6), None)
+        kin = next(
+            (k[0] for k in ranked[:i] if len(k) > len(members) and kinship(k[0].skeleton, members[0].skeleton) > 0.6),
+            None,
+        )
         if kin is not None:
-            told = "; ".join(d.text for d in differences(kin.skeleton, members[0].skeleton)) or "the same bones in another order"
+            told = (
+                "; ".join(d.text for d in differences(kin.skeleton, members[0].skeleton))
+                or "the same bones in another order"
+            )
             for entry in members:
-                yield Snag("gather", f"{entry.name} differs from the family of {kin.name}: {told}.",
-                           "It has strings of its own; look at them before you bake it with the others.", entry=entry.id)
+                yield Snag(
+                    "gather",
+                    f"{entry.name} differs from the family of {kin.name}: {told}.",
+                    "It has strings of its own; look at them before you bake it with the others.",
+                    entry=entry.id,
+                )
 
 
 def _offered(state):
@@ -68,8 +89,13 @@ def _offered(state):
     for file in state.stringings:
         exact = (file.source.fingerprint, file.target.fingerprint) == state.key
         if not exact and nearly_fits(file, state.source_entry, state.rig_entry):
-            yield Snag("string", f"The stringing {file.name} was made for nearly the same two skeletons.",
-                       "Adapt it, to use what was tied there.", mend=AdaptStringing(file), mend_label="Adapt")
+            yield Snag(
+                "string",
+                f"The stringing {file.name} was made for nearly the same two skeletons.",
+                "Adapt it, to use what was tied there.",
+                mend=AdaptStringing(file),
+                mend_label="Adapt",
+            )
 
 
 def _mend(entry, odd):
@@ -77,7 +103,10 @@ def _mend(entry, odd):
     if odd.kind in ("short", "collapsed"):
         return {"mend": Remove(entry.id), "mend_label": "Take out"}
     if odd.kind == "floor":
-        return {"mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)), "mend_label": "Put on the floor"}
+        return {
+            "mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)),
+            "mend_label": "Put on the floor",
+        }
     return {}
 
 
@@ -86,15 +115,31 @@ def _tied(state):
     if pairing is None:
         return
     for part in missing(pairing.strings, pairing.absent):
-        places = [e.name for e in (state.source_entry, state.rig_entry) if e.figure.body is None or part not in e.figure.body.parts]
-        yield Snag("string", f"The {part} has no string.",
-                   f"It was not found in {' and '.join(places)}; tie it by hand, or say that it is absent." if places else "Tie it on the board, let it be tied, or say that it is absent.",
-                   True, part=part, mend=None if places else TieAll(only_untied=True), mend_label="Tie")
+        places = [
+            e.name
+            for e in (state.source_entry, state.rig_entry)
+            if e.figure.body is None or part not in e.figure.body.parts
+        ]
+        yield Snag(
+            "string",
+            f"The {part} has no string.",
+            f"It was not found in {' and '.join(places)}; tie it by hand, or say that it is absent."
+            if places
+            else "Tie it on the board, let it be tied, or say that it is absent.",
+            True,
+            part=part,
+            mend=None if places else TieAll(only_untied=True),
+            mend_label="Tie",
+        )
     for string in pairing.strings:
         if not string.sure:
-            yield Snag("string", f"The string of the {string.part} is a guess ({string.certainty:.0%}): "
-                       f"{', '.join(string.source)} to {', '.join(string.target)}.", "Look at it on the board; tie it by hand if it is right.",
-                       part=string.part)
+            yield Snag(
+                "string",
+                f"The string of the {string.part} is a guess ({string.certainty:.0%}): "
+                f"{', '.join(string.source)} to {', '.join(string.target)}.",
+                "Look at it on the board; tie it by hand if it is right.",
+                part=string.part,
+            )
     yield from _crossed(state, pairing)
     yield from _doubled(pairing)
     yield from _order(pairing)
@@ -105,8 +150,10 @@ def _crossed(state, pairing):
     bodies = state.source_entry.figure.body, state.rig_entry.figure.body
     if None in bodies:
         return
-    places = [{skeleton.names[j]: part for part, run in body.parts.items() for j in run}
-              for body, skeleton in zip(bodies, (pairing.source, pairing.target))]
+    places = [
+        {skeleton.names[j]: part for part, run in body.parts.items() for j in run}
+        for body, skeleton in zip(bodies, (pairing.source, pairing.target))
+    ]
     crossed = []
     for s in pairing.strings:
         here, there = places[0].get(s.source[0]), places[1].get(s.target[0])
@@ -115,11 +162,21 @@ def _crossed(state, pairing):
         if mirror_part(here) == there:
             crossed.append(s.part)
         elif not s.locked and here.split(" twist")[0] != there.split(" twist")[0]:
-            yield Snag("string", f"The string of the {s.part} joins unlike places: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
-                       "Tie it otherwise, or lock it if it is meant so.", part=s.part)
+            yield Snag(
+                "string",
+                f"The string of the {s.part} joins unlike places: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
+                "Tie it otherwise, or lock it if it is meant so.",
+                part=s.part,
+            )
     if crossed:
-        yield Snag("string", f"Left and right are exchanged: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
-                   "Exchange the sides.", part=crossed[0], mend=SwapSides(), mend_label="Exchange")
+        yield Snag(
+            "string",
+            f"Left and right are exchanged: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
+            "Exchange the sides.",
+            part=crossed[0],
+            mend=SwapSides(),
+            mend_label="Exchange",
+        )
 
 
 def _doubled(pairing):
@@ -131,23 +188,42 @@ def _doubled(pairing):
                 used.setdefault(name, []).append(s.part)
         for skeleton, run in ((pairing.source, s.source), (pairing.target, s.target)):
             joints = [skeleton.index[n] for n in run]
-            if not s.part.endswith(" twist") and any(a not in skeleton.ancestors(b) for a, b in zip(joints, joints[1:])):
-                yield Snag("string", f"The run of the {s.part} is out of order: {', '.join(run)}.", "Tie it from the upper end to the lower.", part=s.part)
+            if not s.part.endswith(" twist") and any(
+                a not in skeleton.ancestors(b) for a, b in zip(joints, joints[1:])
+            ):
+                yield Snag(
+                    "string",
+                    f"The run of the {s.part} is out of order: {', '.join(run)}.",
+                    "Tie it from the upper end to the lower.",
+                    part=s.part,
+                )
     for name, parts in used.items():
         if len(parts) > 1:
-            yield Snag("string", f"The bone {name} is tied for {len(parts)} parts: {', '.join(parts)}.", "Tie one of them to another bone.", part=parts[1])
+            yield Snag(
+                "string",
+                f"The bone {name} is tied for {len(parts)} parts: {', '.join(parts)}.",
+                "Tie one of them to another bone.",
+                part=parts[1],
+            )
 
 
 def _order(pairing):
     """Strings that stand against the hierarchy: a bone above another drives one below the other's."""
-    leads = [(s.part, pairing.source.index[s.source[0]], pairing.target.index[s.target[0]]) for s in pairing.strings
-             if not s.part.endswith(" twist")]
+    leads = [
+        (s.part, pairing.source.index[s.source[0]], pairing.target.index[s.target[0]])
+        for s in pairing.strings
+        if not s.part.endswith(" twist")
+    ]
     above = {part: (set(pairing.source.ancestors(a)), set(pairing.target.ancestors(b))) for part, a, b in leads}
     for part, a, b in leads:
         for other, c, d in leads:
             if a in above[other][0] and d in above[part][1]:
-                yield Snag("string", f"The {part} and the {other} are tied in the wrong order: above in one skeleton, below in the other.",
-                           "Exchange their bones.", part=part)
+                yield Snag(
+                    "string",
+                    f"The {part} and the {other} are tied in the wrong order: above in one skeleton, below in the other.",
+                    "Exchange their bones.",
+                    part=part,
+                )
 
 
 def _stood(state):
@@ -156,14 +232,25 @@ def _stood(state):
         return
     for limb in pairing.limbs:
         if limb.angle > state.stance_tolerance:
-            yield Snag("stance", f"The {limb.part} stands {limb.angle:.0f}° apart in the stance.", "Match the stance, or turn the bone.",
-                       part=limb.part, mend=MatchStance(), mend_label="Match")
+            yield Snag(
+                "stance",
+                f"The {limb.part} stands {limb.angle:.0f}° apart in the stance.",
+                "Match the stance, or turn the bone.",
+                part=limb.part,
+                mend=MatchStance(),
+                mend_label="Match",
+            )
 
 
 def route_states(state, snags):
     """For each step ``"untouched"``, ``"fine"`` or ``"snags"``."""
-    touched = {"gather": bool(state.entries), "string": state.pairing is not None, "stance": state.pairing is not None,
-               "transfer": state.pairing is not None and not any(s.grave for s in snags if s.step == "string"),
-               "refine": bool(state.of_role(BAKED)), "deliver": bool(state.of_role(BAKED))}
+    touched = {
+        "gather": bool(state.entries),
+        "string": state.pairing is not None,
+        "stance": state.pairing is not None,
+        "transfer": state.pairing is not None and not any(s.grave for s in snags if s.step == "string"),
+        "refine": bool(state.of_role(BAKED)),
+        "deliver": bool(state.of_role(BAKED)),
+    }
     with_snags = {s.step for s in snags}
     return {step: "snags" if step in with_snags else "fine" if touched[step] else "untouched" for step in STEPS}

@@ -33,7 +33,7 @@ class CorrectionFile(Strict):
     facing: str | None = None
     rate: float | None = Field(default=None, gt=0, le=1000)
     lift: float | None = Field(default=None, ge=-1000, le=1000)
-    centred: bool | None = None
+    centred: Literal["origin", "line"] | None = None
 
 
 class EntryFile(Strict):
@@ -81,7 +81,9 @@ def save(path, state):
     """Write the state as a project file, whole or not at all."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        archive.writestr("project.json", json.dumps(_document(state).model_dump(mode="json"), ensure_ascii=False, indent=1))
+        archive.writestr(
+            "project.json", json.dumps(_document(state).model_dump(mode="json"), ensure_ascii=False, indent=1)
+        )
         for entry in state.entries:
             arrays = io.BytesIO()
             np.savez(arrays, **_arrays(entry))
@@ -97,18 +99,37 @@ def _document(state):
         if source and rig:
             member = replace(state, source=source.id, rig=rig.id).pairing
             pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
-    return ProjectFile(format="young-marionette project", version=VERSION, name=state.name, source=state.source, rig=state.rig,
-                       entries=[_entry_file(e) for e in state.entries], pairings=pairings, stringings=list(state.stringings), stance_tolerance=state.stance_tolerance)
+    return ProjectFile(
+        format="young-marionette project",
+        version=VERSION,
+        name=state.name,
+        source=state.source,
+        rig=state.rig,
+        entries=[_entry_file(e) for e in state.entries],
+        pairings=pairings,
+        stringings=list(state.stringings),
+        stance_tolerance=state.stance_tolerance,
+    )
 
 
 def _entry_file(entry):
     layout = entry.layout
-    return EntryFile(id=entry.id, role=entry.role, name=entry.name, path=str(entry.path) if entry.path else None, format=entry.format,
-                     joints=list(entry.skeleton.names), rate=entry.clip.rate if entry.clip else None,
-                     clip_name=entry.clip.name if entry.clip else "",
-                     layout_names=list(layout.names) if layout else None,
-                     layout_channels=[list(c) for c in layout.channels] if layout else None,
-                     correction=CorrectionFile(**vars(entry.correction)), notes=list(entry.notes), made_from=list(entry.made_from), tags=list(entry.tags))
+    return EntryFile(
+        id=entry.id,
+        role=entry.role,
+        name=entry.name,
+        path=str(entry.path) if entry.path else None,
+        format=entry.format,
+        joints=list(entry.skeleton.names),
+        rate=entry.clip.rate if entry.clip else None,
+        clip_name=entry.clip.name if entry.clip else "",
+        layout_names=list(layout.names) if layout else None,
+        layout_channels=[list(c) for c in layout.channels] if layout else None,
+        correction=CorrectionFile(**vars(entry.correction)),
+        notes=list(entry.notes),
+        made_from=list(entry.made_from),
+        tags=list(entry.tags),
+    )
 
 
 def _arrays(entry):
@@ -116,7 +137,11 @@ def _arrays(entry):
     arrays = {"parents": skeleton.parents, "offsets": skeleton.offsets, "rest": skeleton.rest, "tips": skeleton.tips}
     if clip is not None:
         # Rows are how a clip lies in memory, and neighbours in time compress better.
-        arrays.update(rotations=np.moveaxis(clip.rotations, 0, -1), moving=clip.moving, translations=np.moveaxis(clip.translations, 0, -1))
+        arrays.update(
+            rotations=np.moveaxis(clip.rotations, 0, -1),
+            moving=clip.moving,
+            translations=np.moveaxis(clip.translations, 0, -1),
+        )
     return arrays
 
 
@@ -127,7 +152,16 @@ def load(path):
         try:
             with zipfile.ZipFile(handle) as archive:
                 return _load(path.name, archive)
-        except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError, OverflowError):
+        except (
+            zipfile.BadZipFile,
+            zipfile.LargeZipFile,
+            zlib.error,
+            EOFError,
+            NotImplementedError,
+            RuntimeError,
+            OSError,
+            OverflowError,
+        ):
             raise InputError(f"{path.name} is no project of Young Marionette, or was cut off.") from None
 
 
@@ -146,8 +180,20 @@ def _load(label, archive):
         try:
             with np.load(io.BytesIO(archive.read(member)), allow_pickle=False) as arrays:
                 entries.append(_entry(item, arrays))
-        except (ValueError, KeyError, OSError, TypeError, IndexError, MemoryError, EOFError, zlib.error, zipfile.BadZipFile) as error:
-            raise InputError(f"{label} is damaged: the data of {item.name} can't be used ({type(error).__name__}).") from None
+        except (
+            ValueError,
+            KeyError,
+            OSError,
+            TypeError,
+            IndexError,
+            MemoryError,
+            EOFError,
+            zlib.error,
+            zipfile.BadZipFile,
+        ) as error:
+            raise InputError(
+                f"{label} is damaged: the data of {item.name} can't be used ({type(error).__name__})."
+            ) from None
     if len({e.id for e in entries}) != len(entries):
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     return _state(file, tuple(entries))
@@ -158,21 +204,43 @@ def _entry(item, arrays):
     skeleton = Skeleton(tuple(item.joints), arrays["parents"], arrays["offsets"], arrays["rest"], tips)
     clip = None
     if item.rate is not None:
-        clip = Clip(item.clip_name or item.name, skeleton, item.rate, np.moveaxis(arrays["rotations"], -1, 0), arrays["moving"],
-                    np.moveaxis(arrays["translations"], -1, 0))
+        clip = Clip(
+            item.clip_name or item.name,
+            skeleton,
+            item.rate,
+            np.moveaxis(arrays["rotations"], -1, 0),
+            arrays["moving"],
+            np.moveaxis(arrays["translations"], -1, 0),
+        )
         if not (np.isfinite(clip.rotations).all() and np.isfinite(clip.translations).all()):
             raise ValueError("numbers that are none")
-        if len(clip.moving) and not (0 <= clip.moving.min() and clip.moving.max() < len(skeleton)):
+        if len(clip.moving) and not (clip.moving.min() >= 0 and clip.moving.max() < len(skeleton)):
             raise ValueError("joints that are none")
-    if not (np.isfinite(skeleton.offsets).all() and np.isfinite(skeleton.rest).all() and np.isfinite(tips[~np.isnan(tips)]).all()):
+    if not (
+        np.isfinite(skeleton.offsets).all()
+        and np.isfinite(skeleton.rest).all()
+        and np.isfinite(tips[~np.isnan(tips)]).all()
+    ):
         raise ValueError("numbers that are none")
     layout = None
     if item.layout_names is not None and item.layout_channels is not None:
         layout = Layout(tuple(item.layout_names), tuple(map(tuple, item.layout_channels)))
         if {len(layout.names), len(layout.channels)} != {len(skeleton)}:
             raise ValueError("a layout of another skeleton")
-    return Entry(item.id, item.role, item.name, Path(item.path) if item.path else None, item.format, skeleton, clip, layout,
-                 Correction(**item.correction.model_dump()), tuple(item.notes), tuple(item.made_from), tuple(item.tags))
+    return Entry(
+        item.id,
+        item.role,
+        item.name,
+        Path(item.path) if item.path else None,
+        item.format,
+        skeleton,
+        clip,
+        layout,
+        Correction(**item.correction.model_dump()),
+        tuple(item.notes),
+        tuple(item.made_from),
+        tuple(item.tags),
+    )
 
 
 def _state(file, entries):
@@ -180,6 +248,8 @@ def _state(file, entries):
     for item in file.pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
         if source and rig:
-            state = replace(state, pairings={**state.pairings, (source.family, rig.family): from_file(item.stringing, source, rig)})
+            state = replace(
+                state, pairings={**state.pairings, (source.family, rig.family): from_file(item.stringing, source, rig)}
+            )
     ids = {e.id for e in entries}
     return replace(state, source=file.source if file.source in ids else None, rig=file.rig if file.rig in ids else None)

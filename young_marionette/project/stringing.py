@@ -90,20 +90,40 @@ class StringingFile(Strict):
 def to_file(pairing, source, rig, name=""):
     """The pairing of two entries as a StringingFile."""
     return StringingFile(
-        format="young-marionette stringing", version=VERSION, name=name or pairing.name,
+        format="young-marionette stringing",
+        version=VERSION,
+        name=name or pairing.name,
         source=_side(source, pairing.source, pairing.stance.source),
         target=_side(rig, pairing.target, pairing.stance.target),
-        strings=[Tie(part=s.part, source=list(s.source), target=list(s.target), certainty=s.certainty,
-                     reason=s.reason, by_hand=s.by_hand, locked=s.locked) for s in pairing.strings],
-        absent=list(pairing.absent), stance_matched=pairing.matched, settings=Settings(**{**vars(pairing.settings), "touches": dict(pairing.settings.touches)}))
+        strings=[
+            Tie(
+                part=s.part,
+                source=list(s.source),
+                target=list(s.target),
+                certainty=s.certainty,
+                reason=s.reason,
+                by_hand=s.by_hand,
+                locked=s.locked,
+            )
+            for s in pairing.strings
+        ],
+        absent=list(pairing.absent),
+        stance_matched=pairing.matched,
+        settings=Settings(**{**vars(pairing.settings), "touches": dict(pairing.settings.touches)}),
+    )
 
 
 def _side(entry, skeleton, pose):
     turns = rot.multiply(rot.conjugate(skeleton.rest), pose)
-    joints = [Joint(name=n, parent=skeleton.names[p] if p >= 0 else None, offset=tuple(np.round(o, 6).tolist()))
-              for n, p, o in zip(skeleton.names, skeleton.parents, skeleton.offsets)]
-    return Side(fingerprint=entry.family, joints=joints,
-                pose={n: tuple(q.tolist()) for n, q in zip(skeleton.names, turns) if rot.angle(q) > 1e-9})
+    joints = [
+        Joint(name=n, parent=skeleton.names[p] if p >= 0 else None, offset=tuple(np.round(o, 6).tolist()))
+        for n, p, o in zip(skeleton.names, skeleton.parents, skeleton.offsets)
+    ]
+    return Side(
+        fingerprint=entry.family,
+        joints=joints,
+        pose={n: tuple(q.tolist()) for n, q in zip(skeleton.names, turns) if rot.angle(q) > 1e-9},
+    )
 
 
 def from_file(file, source, rig):
@@ -113,20 +133,44 @@ def from_file(file, source, rig):
     """
     a, b = source.placed_skeleton, rig.placed_skeleton
     here, there = _matcher(file.source, a), _matcher(file.target, b)
-    lacking = sorted({n for t in file.strings for n in t.source if n not in here}), \
-        sorted({n for t in file.strings for n in t.target if n not in there})
+    lacking = (
+        sorted({n for t in file.strings for n in t.source if n not in here}),
+        sorted({n for t in file.strings for n in t.target if n not in there}),
+    )
     for names, side in zip(lacking, ("source", "rig")):
         if names:
             more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-            raise InputError(f"This stringing was made for another skeleton: the {side} has no bone "
-                             f"{', '.join(names[:3])}{more}.")
-    strings = tuple(String(t.part, tuple(here[n] for n in t.source), tuple(there[n] for n in t.target),
-                           t.certainty, t.reason, t.by_hand, t.locked) for t in file.strings)
+            raise InputError(
+                f"This stringing was made for another skeleton: the {side} has no bone {', '.join(names[:3])}{more}."
+            )
+    strings = tuple(
+        String(
+            t.part,
+            tuple(here[n] for n in t.source),
+            tuple(there[n] for n in t.target),
+            t.certainty,
+            t.reason,
+            t.by_hand,
+            t.locked,
+        )
+        for t in file.strings
+    )
     pose = _pose(file.source, a, here)
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
     # A stance that the program matched for other proportions is matched anew, one made by hand is kept.
-    stance = Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
-    return Pairing(a, b, strings, stance, TransferSettings(**{**file.settings.model_dump(), "touches": tuple(file.settings.touches.items())}), file.stance_matched, file.name, absent=tuple(file.absent))
+    stance = (
+        Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
+    )
+    return Pairing(
+        a,
+        b,
+        strings,
+        stance,
+        TransferSettings(**{**file.settings.model_dump(), "touches": tuple(file.settings.touches.items())}),
+        file.stance_matched,
+        file.name,
+        absent=tuple(file.absent),
+    )
 
 
 def adapt(file, source, rig):
@@ -138,12 +182,26 @@ def adapt(file, source, rig):
     here, there = _matcher(file.source, source.placed_skeleton), _matcher(file.target, rig.placed_skeleton)
     fit = [t for t in file.strings if all(n in here for n in t.source) and all(n in there for n in t.target)]
     if 2 * len(fit) < len(file.strings) or source.figure.body is None or rig.figure.body is None:
-        raise InputError(f"The stringing {file.name or 'without a name'} fits too little of these two skeletons to be adapted.")
+        raise InputError(
+            f"The stringing {file.name or 'without a name'} fits too little of these two skeletons to be adapted."
+        )
     pairing = from_file(file.model_copy(update={"strings": fit}), source, rig)
     parts, used = {s.part for s in pairing.strings}, {n for s in pairing.strings for n in s.target}
-    fresh = [s for s in tie(pairing.source, source.figure.body, pairing.target, rig.figure.body) if s.part not in parts and not used & set(s.target)]
+    fresh = [
+        s
+        for s in tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
+        if s.part not in parts and not used & set(s.target)
+    ]
     lost = [t.part for t in file.strings if t not in fit]
-    told = "; ".join(filter(None, (f"not there: {', '.join(lost)}" if lost else "", f"tied anew: {', '.join(s.part for s in fresh)}" if fresh else "")))
+    told = "; ".join(
+        filter(
+            None,
+            (
+                f"not there: {', '.join(lost)}" if lost else "",
+                f"tied anew: {', '.join(s.part for s in fresh)}" if fresh else "",
+            ),
+        )
+    )
     return pairing.with_strings((*pairing.strings, *fresh)), told or "nothing had to be changed"
 
 
@@ -196,7 +254,9 @@ def parse(label, data, model, version, what):
     if not isinstance(raw, dict) or raw.get("format") != f"young-marionette {what}":
         raise InputError(f"{label} is no {what} of Young Marionette.")
     if isinstance(raw.get("version"), int) and raw["version"] > version:
-        raise InputError(f"{label} comes from a newer version of Young Marionette; this one reads {what}s up to version {version}.")
+        raise InputError(
+            f"{label} comes from a newer version of Young Marionette; this one reads {what}s up to version {version}."
+        )
     try:
         return model.model_validate(raw)
     except (ValidationError, RecursionError) as error:

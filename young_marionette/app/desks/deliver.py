@@ -52,8 +52,11 @@ class DeliverDesk(Desk):
         ids = [e.id for e in self.session.baked]
         present = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
         if ids != present:
-            off = {self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())
-                   if self.list.item(i).checkState() == Qt.CheckState.Unchecked}
+            off = {
+                self.list.item(i).data(Qt.ItemDataRole.UserRole)
+                for i in range(self.list.count())
+                if self.list.item(i).checkState() == Qt.CheckState.Unchecked
+            }
             self.list.blockSignals(True)
             self.list.clear()
             for entry in self.session.baked:
@@ -69,7 +72,11 @@ class DeliverDesk(Desk):
         """``(entry, path)`` of all that is ticked."""
         folder = Path(self.folder.text().strip()).expanduser()
         items = [self.list.item(i) for i in range(self.list.count())]
-        entries = [self.session.state.entry(i.data(Qt.ItemDataRole.UserRole)) for i in items if i.checkState() == Qt.CheckState.Checked]
+        entries = [
+            self.session.state.entry(i.data(Qt.ItemDataRole.UserRole))
+            for i in items
+            if i.checkState() == Qt.CheckState.Checked
+        ]
         return [(e, folder / f"{self.prefix.text()}{_file_name(e.name)}{self.suffix.text()}.bvh") for e in entries if e]
 
     def _check(self):

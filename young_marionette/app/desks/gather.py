@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from ...core.conventions import CONVENTIONS, convention_names, learned_names
 from ...core.facts import UNITS
@@ -48,10 +48,25 @@ class FactCard(Card):
     def _build_tools(self):
         self.rate = Number(30, "fps", 1, 3, 0.1, 1000, None, "Frames per second that the frames were meant for")
         self.rate.edited.connect(lambda value, settled: settled and self._correct("rate", value))
-        self.floor = button("Put on the floor", self._put_on_floor, tip="Move the clip up or down until its lowest feet stand on the floor")
-        self.centre = QCheckBox("Start over the origin")
-        self.centre.toggled.connect(lambda on: self._correct("centred", on or None))
-        self.as_read = button("As in the file", lambda: self._correct_all(rate=None, lift=None, centred=None), tip="Take back rate, floor and centre")
+        self.floor = button(
+            "Put on the floor",
+            self._put_on_floor,
+            tip="Move the clip up or down until its lowest feet stand on the floor",
+        )
+        self.centre = QComboBox()
+        self.centre.setAccessibleName("Where the clip starts")
+        for text, value in (
+            ("Starts where it is in the file", None),
+            ("Starts over the origin", "origin"),
+            ("Starts on the grid line ahead", "line"),
+        ):
+            self.centre.addItem(text, value)
+        self.centre.activated.connect(lambda _i: self._correct("centred", self.centre.currentData()))
+        self.as_read = button(
+            "As in the file",
+            lambda: self._correct_all(rate=None, lift=None, centred=None),
+            tip="Take back rate, floor and centre",
+        )
         self.names = Chooser(self._fill_names)
         self.names.setAccessibleName("Rename the bones")
         self.names.activated.connect(self._rename)
@@ -61,7 +76,11 @@ class FactCard(Card):
         self.motion_tools = QWidget()
         inner = QVBoxLayout(self.motion_tools)
         inner.setContentsMargins(0, 0, 0, 0)
-        for widget in (row(label("Frames per second", "quiet"), None, self.rate), row(self.floor, None, self.as_read), self.centre):
+        for widget in (
+            row(label("Frames per second", "quiet"), None, self.rate),
+            row(self.floor, None, self.as_read),
+            self.centre,
+        ):
             inner.addWidget(widget)
         column.addWidget(self.motion_tools)
         column.addWidget(self.names)
@@ -75,9 +94,7 @@ class FactCard(Card):
         if entry.clip is not None:
             self.rate.set_value(entry.placed_clip.rate)
             self.rate.set_default(entry.clip.rate)
-            self.centre.blockSignals(True)
-            self.centre.setChecked(bool(entry.correction.centred))
-            self.centre.blockSignals(False)
+            self.centre.setCurrentIndex(max(self.centre.findData(entry.correction.centred), 0))
             self.floor.setEnabled(self._floor_off(entry) != 0)
             self.as_read.setEnabled(any((entry.correction.rate, entry.correction.lift, entry.correction.centred)))
         self.names.setEnabled(entry.figure.body is not None)
@@ -138,7 +155,9 @@ class FactCard(Card):
         self.name.show()
         self.name.setText(entry.name)
         row = 0
-        for fact in entry.facts:
+        # A rig stands still: what is told of motion is told of clips only.
+        still = entry.role == "rig"
+        for fact in entry.figure.facts if still else entry.facts:
             self.grid.addWidget(label(fact.label, "quiet"), row, 0)
             if fact.label in ("Unit", "Up", "Facing"):
                 value = self._chooser(fact.label)
@@ -150,8 +169,9 @@ class FactCard(Card):
                 evidence.setFont(theme.font(11))
                 self.grid.addWidget(evidence, row + 1, 1)
             row += 2
-        self.notes.setText("\n".join(f"◆ {odd.text} {odd.remedy}" for odd in entry.oddities))
-        self.notes.setVisible(bool(entry.oddities))
+        odd = [o for o in entry.oddities if not (still and o.kind in ("short", "floor"))]
+        self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in odd))
+        self.notes.setVisible(bool(odd))
 
     def _chooser(self, what):
         box = QComboBox()
@@ -187,8 +207,13 @@ class GatherDesk(Desk):
         self.back = button("Back to performer and marionette", lambda: self.session.look_at(None))
         self.source, self.rig = (
             FactCard("Performer's clip", self.session, "No clip yet. Open a motion, or drop it on the window."),
-            FactCard("Rig", self.session, "No rig yet. Open the skeleton that the motion shall go onto."))
-        self.demo = button("Open the demo show", self.session.demo_asked.emit, tip="The lamplighters of a small harbour town, and three puppets")
+            FactCard("Rig", self.session, "No rig yet. Open the skeleton that the motion shall go onto."),
+        )
+        self.demo = button(
+            "Open the demo show",
+            self.session.demo_asked.emit,
+            tip="The lamplighters of a small harbour town, and three puppets",
+        )
         self.add(self.back, self.source, self.rig, self.demo)
 
     def show_state(self):

@@ -14,10 +14,16 @@ _DASHES = {"X": None, "Y": (6, 3), "Z": (1.5, 2.5)}
 
 
 class RefineDesk(Desk):
-    title, lead, wide, scrolls = "Refine", "A baked clip has a key on every frame. Look at its curves, and at the clip beside the live result.", 420, False
+    title, lead, wide, scrolls = (
+        "Refine",
+        "A baked clip has a key on every frame. Look at its curves, and at the clip beside the live result.",
+        420,
+        False,
+    )
 
     def build(self):
         import pyqtgraph as graph
+
         graph.setConfigOptions(antialias=True)
         card = Card("Baked clip")
         self.clip = QComboBox()
@@ -41,21 +47,29 @@ class RefineDesk(Desk):
         self.line = graph.InfiniteLine(angle=90, pen=graph.mkPen(theme.colour("brass"), width=1.5), movable=True)
         self.line.sigDragged.connect(lambda: self.session.seek(int(round(self._to_clip(self.line.value())))))
         self.plot.addItem(self.line)
-        self._traces = {axis: self.plot.plot(pen=graph.mkPen(theme.colour(name), width=1.8)) for axis, name in
-                        (("X", "marionette"), ("Y", "baked"), ("Z", "performer"))}
+        self._traces = {
+            axis: self.plot.plot(pen=graph.mkPen(theme.colour(name), width=1.8))
+            for axis, name in (("X", "marionette"), ("Y", "baked"), ("Z", "performer"))
+        }
         for axis, dashes in _DASHES.items():
             if dashes:
                 pen = self._traces[axis].opts["pen"]
                 pen.setDashPattern(dashes)
                 self._traces[axis].setPen(pen)
-        legend = row(*(label(f"{text} {axis}") for axis, text in (("X", "—— X"), ("Y", "– – Y"), ("Z", "···· Z"))), None)
-        for i, (axis, text, name) in enumerate((("X", "——  about X", "marionette"), ("Y", "– –  about Y", "baked"), ("Z", "····  about Z", "performer"))):
+        legend = row(
+            *(label(f"{text} {axis}") for axis, text in (("X", "—— X"), ("Y", "– – Y"), ("Z", "···· Z"))), None
+        )
+        for i, (axis, text, name) in enumerate(
+            (("X", "——  about X", "marionette"), ("Y", "– –  about Y", "baked"), ("Z", "····  about Z", "performer"))
+        ):
             widget = legend.layout().itemAt(i).widget()
             widget.setText(text)
             widget.setStyleSheet(f"color: {theme.NIGHT[name]}")
         self.curves.add(self.bone, self.plot, legend)
         self.column.addWidget(self.curves, 1)
-        self.empty = label("Nothing is baked yet. Open Transfer and bake; the clip then stands here.", "quiet", wrap=True)
+        self.empty = label(
+            "Nothing is baked yet. Open Transfer and bake; the clip then stands here.", "quiet", wrap=True
+        )
         self.add(self.empty)
         self._shown = None
         self.session.frame_changed.connect(self._move_line)
@@ -84,8 +98,10 @@ class RefineDesk(Desk):
         self.clip.setCurrentIndex(ids.index(wanted))
         entry = self._entry()
         clip = entry.clip
-        self.told.setText(f"{clip.frames * (len(entry.skeleton) + len(clip.moving))} keys: {clip.frames} frames, {len(entry.skeleton)} bones, {len(clip.moving)} of them with places. "
-                          f"{clip.seconds:.2f} s at {clip.rate:g} fps.")
+        self.told.setText(
+            f"{clip.frames * (len(entry.skeleton) + len(clip.moving))} keys: {clip.frames} frames, {len(entry.skeleton)} bones, {len(clip.moving)} of them with places. "
+            f"{clip.seconds:.2f} s at {clip.rate:g} fps."
+        )
         names = list(entry.skeleton.names)
         if [self.bone.itemText(i) for i in range(self.bone.count())] != names:
             self.bone.clear()

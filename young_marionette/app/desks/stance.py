@@ -62,8 +62,11 @@ class LimbList(QWidget):
             p.setPen(theme.colour("text"))
             p.drawText(box.adjusted(7, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, limb.part.split(" ", 1)[1])
             p.setPen(theme.colour("alarm" if off else "quiet"))
-            p.drawText(box.adjusted(0, 0, -7, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                       ("◆ " if off else "") + f"{limb.angle:.1f}°")
+            p.drawText(
+                box.adjusted(0, 0, -7, 0),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                ("◆ " if off else "") + f"{limb.angle:.1f}°",
+            )
 
     def mousePressEvent(self, event):
         for limb, box in self._boxes():
@@ -72,15 +75,28 @@ class LimbList(QWidget):
 
 
 class StanceDesk(Desk):
-    title, lead = "Stance", "Both figures in their reference poses, at the same hips. What is left between the limbs is a constant error in every frame."
+    title, lead = (
+        "Stance",
+        "Both figures in their reference poses, at the same hips. What is left between the limbs is a constant error in every frame.",
+    )
 
     def build(self):
         self.poses = label("", wrap=True)
         self.limbs = LimbList()
         self.limbs.chosen.connect(lambda part, bone: self.session.choose(part, bone))
         card = Card("Angle left per limb").add(self.poses, self.limbs)
-        card.add(row(button("Match by itself", lambda: self.session.do(MatchStance()), True, "Turn the rig's limbs until they stand as the performer's (Ctrl+M)"),
-                     button("Back to rest", lambda: self.session.do(ResetBone()), tip="Put the rig back into its rest pose"), None))
+        card.add(
+            row(
+                button(
+                    "Match by itself",
+                    lambda: self.session.do(MatchStance()),
+                    True,
+                    "Turn the rig's limbs until they stand as the performer's (Ctrl+M)",
+                ),
+                button("Back to rest", lambda: self.session.do(ResetBone()), tip="Put the rig back into its rest pose"),
+                None,
+            )
+        )
         self.tolerance = Number(10, "°", 1, 0, 0, 180, 10, "Angle from which a limb is a snag")
         self.tolerance.edited.connect(lambda value, _s: self.session.do(SetTolerance(value)))
         card.add(row(label("A snag from", "quiet"), None, self.tolerance))
@@ -96,8 +112,18 @@ class StanceDesk(Desk):
             number.edited.connect(lambda value, settled, a=axis, n=number: self._turned(a, n, value, settled))
             self.turns.append(number)
             turn.add(row(label(text, "quiet"), None, number))
-        turn.add(row(button("Mirror", self.mirror, tip="Give the bone on the other side the same turn, mirrored", icon="mirror"), None,
-                     button("Reset bone", lambda: self.session.do(ResetBone(self.bone.currentText())) if self.bone.currentText() else None)))
+        turn.add(
+            row(
+                button(
+                    "Mirror", self.mirror, tip="Give the bone on the other side the same turn, mirrored", icon="mirror"
+                ),
+                None,
+                button(
+                    "Reset bone",
+                    lambda: self.session.do(ResetBone(self.bone.currentText())) if self.bone.currentText() else None,
+                ),
+            )
+        )
         self.add(turn)
         self.touches = {}
         touches = Card("Touches")
@@ -108,14 +134,30 @@ class StanceDesk(Desk):
             touches.add(row(label(name.capitalize()), None, number))
         self.add(touches)
         pose = Card("Performer's reference pose")
-        pose.add(label("The pose that both sides are matched in: the performer's rest pose, or any frame of its clip.", "quiet", wrap=True))
+        pose.add(
+            label(
+                "The pose that both sides are matched in: the performer's rest pose, or any frame of its clip.",
+                "quiet",
+                wrap=True,
+            )
+        )
         self.clips = QComboBox()
         self.clips.setAccessibleName("Clip whose pose is taken")
         self.frame = Number(0, "", 1, 0, 0, 1e6, 0, "Frame of that clip")
         pose.add(row(self.clips, self.frame))
-        self.clips.activated.connect(lambda _i: self.frame.set_value(self.session.frame if self.clips.currentData() is None else 0))
-        self.session.frame_changed.connect(lambda: self.frame.set_value(self.session.frame) if self.clips.currentData() is None else None)
-        pose.add(row(button("Take this frame", self._adopt), button("Rest pose", lambda: self.session.do(AdoptPose(None))), None))
+        self.clips.activated.connect(
+            lambda _i: self.frame.set_value(self.session.frame if self.clips.currentData() is None else 0)
+        )
+        self.session.frame_changed.connect(
+            lambda: self.frame.set_value(self.session.frame) if self.clips.currentData() is None else None
+        )
+        pose.add(
+            row(
+                button("Take this frame", self._adopt),
+                button("Rest pose", lambda: self.session.do(AdoptPose(None))),
+                None,
+            )
+        )
         self.add(pose)
         self._last = {}
 
@@ -127,8 +169,10 @@ class StanceDesk(Desk):
             self.poses.setText("Choose a clip and a rig first.")
             self.limbs.show_limbs([], None)
             return
-        self.poses.setText(f"The performer rests with {_plain(state.source_entry.figure.rest_pose)}, the rig with {_plain(state.rig_entry.figure.rest_pose)}. "
-                           + ("Matched by the program." if pairing.matched else "Set by hand."))
+        self.poses.setText(
+            f"The performer rests with {_plain(state.source_entry.figure.rest_pose)}, the rig with {_plain(state.rig_entry.figure.rest_pose)}. "
+            + ("Matched by the program." if pairing.matched else "Set by hand.")
+        )
         self.limbs.tolerance = state.stance_tolerance
         self.tolerance.set_value(state.stance_tolerance)
         for name, number in self.touches.items():
@@ -154,7 +198,9 @@ class StanceDesk(Desk):
         if bone not in pairing.target.index:
             return np.zeros(3)
         joint = pairing.target.index[bone]
-        return np.degrees(rot.to_vector(rot.multiply(pairing.stance.target[joint], rot.conjugate(pairing.target.rest[joint]))))
+        return np.degrees(
+            rot.to_vector(rot.multiply(pairing.stance.target[joint], rot.conjugate(pairing.target.rest[joint])))
+        )
 
     def _turned(self, axis, number, value, settled):
         """Turn the bone about a world axis by what the number changed; one undo step per drag."""
@@ -195,13 +241,21 @@ class StanceDesk(Desk):
 
     def _touch(self, name, value, settled):
         touches = {**dict(self.session.state.pairing.settings.touches), name: value}
-        self.session.do(SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),), merge=f"touch {name}"))
+        self.session.do(
+            SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),), merge=f"touch {name}")
+        )
         if settled:
             self.session.document.settle()
 
     def _show_clips(self, state):
-        clips = [(None, "the clip on the stage"), *((e.id, e.name) for e in state.of_role("clip")
-                                                    if e.id != state.source and kinship(e.skeleton, state.source_entry.skeleton) > 0.7)]
+        clips = [
+            (None, "the clip on the stage"),
+            *(
+                (e.id, e.name)
+                for e in state.of_role("clip")
+                if e.id != state.source and kinship(e.skeleton, state.source_entry.skeleton) > 0.7
+            ),
+        ]
         if [self.clips.itemData(i) for i in range(self.clips.count())] != [c for c, _ in clips]:
             self.clips.clear()
             for key, text in clips:

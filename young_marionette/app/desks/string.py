@@ -57,16 +57,32 @@ class StringTable(QAbstractTableModel):
             if index.column() == 0:
                 return part
             if index.column() == 3:
-                return "" if not string else "locked" if string.locked else "by you" if string.by_hand else f"{string.certainty:.0%}"
+                return (
+                    ""
+                    if not string
+                    else "locked"
+                    if string.locked
+                    else "by you"
+                    if string.by_hand
+                    else f"{string.certainty:.0%}"
+                )
             if string:
                 return self._run(index.column(), string)
             return "absent" if part in self.state.pairing.absent else "no string" if part in MUST_HAVE else "–"
         if role == Qt.ItemDataRole.ToolTipRole:
             names = "" if not string else f"{', '.join(string.source)} → {', '.join(string.target)}\n"
-            return names + (string.reason if string else "This must-have part has no string." if part in MUST_HAVE else "Optional, no string.")
+            return names + (
+                string.reason
+                if string
+                else "This must-have part has no string."
+                if part in MUST_HAVE
+                else "Optional, no string."
+            )
         if role == Qt.ItemDataRole.ForegroundRole:
             if string is None:
-                return QColor(theme.NIGHT["alarm" if part in MUST_HAVE and part not in self.state.pairing.absent else "quiet"])
+                return QColor(
+                    theme.NIGHT["alarm" if part in MUST_HAVE and part not in self.state.pairing.absent else "quiet"]
+                )
             if not string.sure and index.column() == 3:
                 return QColor(theme.NIGHT["brass"])
         if role == Qt.ItemDataRole.FontRole and string and not string.sure:
@@ -77,7 +93,9 @@ class StringTable(QAbstractTableModel):
 
     def _run(self, column, string):
         """The bones of one side, without the prefix that all names share."""
-        entry, names = (self.state.source_entry, string.source) if column == 1 else (self.state.rig_entry, string.target)
+        entry, names = (
+            (self.state.source_entry, string.source) if column == 1 else (self.state.rig_entry, string.target)
+        )
         prefix = entry.figure.body.names.prefix if entry.figure.body else ""
         return _run([n.removeprefix(prefix) for n in names])
 
@@ -124,17 +142,33 @@ class StringDesk(Desk):
 
     def build(self):
         self.board, self.table, self.view = StringBoard(), StringTable(), QTableView()
-        self._half = {}
+        self._half, self._clicked = {}, None
         self.region = QComboBox()
         self.region.addItems(REGIONS)
         self.region.setAccessibleName("Part of the body to zoom to")
         self.region.currentTextChanged.connect(self.board.set_region)
-        self.mirror = tool("mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)")
+        self.mirror = tool(
+            "mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)"
+        )
         self.mirror.setChecked(True)
-        self.column.addWidget(row(self.region, None, self.mirror, button("Tie all", self.tie_again, tip="Tie everything again by itself, or only the part of the body that is shown; locked strings stay (Ctrl+T)"),
-                                  button("Tie the rest", lambda: self.session.do(TieAll(only_untied=True)), tip="Tie only what has no string")))
+        self.column.addWidget(
+            row(
+                self.region,
+                None,
+                self.mirror,
+                button(
+                    "Tie all",
+                    self.tie_again,
+                    tip="Tie everything again by itself, or only the part of the body that is shown; locked strings stay (Ctrl+T)",
+                ),
+                button(
+                    "Tie the rest", lambda: self.session.do(TieAll(only_untied=True)), tip="Tie only what has no string"
+                ),
+            )
+        )
         self.board.tied.connect(self.tie_dragged)
         self.board.part_chosen.connect(lambda part: self.session.choose(part=part))
+        self.board.clicked.connect(self.click_to_tie)
         self.board.pointed.connect(self.session.told)
         self.view.setModel(self.table)
         self.view.setItemDelegate(BoneChooser(self))
@@ -144,11 +178,18 @@ class StringDesk(Desk):
         self.view.setShowGrid(False)
         self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.view.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
+        self.view.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
         self.view.setAccessibleName("Strings")
         head = self.view.horizontalHeader()
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column, mode in ((0, QHeaderView.ResizeMode.ResizeToContents), (1, QHeaderView.ResizeMode.Stretch), (2, QHeaderView.ResizeMode.Stretch), (3, QHeaderView.ResizeMode.ResizeToContents)):
+        for column, mode in (
+            (0, QHeaderView.ResizeMode.ResizeToContents),
+            (1, QHeaderView.ResizeMode.Stretch),
+            (2, QHeaderView.ResizeMode.Stretch),
+            (3, QHeaderView.ResizeMode.ResizeToContents),
+        ):
             head.setSectionResizeMode(column, mode)
         self.view.selectionModel().currentRowChanged.connect(self._row_chosen)
         split = QSplitter(Qt.Orientation.Vertical)
@@ -161,7 +202,9 @@ class StringDesk(Desk):
         self.why = label("", "quiet", wrap=True)
         self.why.setMinimumHeight(34)
         self.untie = tool("untie", "Untie (Delete)", self.untie_chosen)
-        self.lock = tool("lock", "Lock this string", self.lock_chosen, True, "Lock this string: tying by itself leaves it (K)")
+        self.lock = tool(
+            "lock", "Lock this string", self.lock_chosen, True, "Lock this string: tying by itself leaves it (K)"
+        )
         self.column.addWidget(row(self.untie, self.lock, self.why, stretch_last=True))
 
     def show_state(self):
@@ -175,8 +218,13 @@ class StringDesk(Desk):
         self.untie.setEnabled(string is not None)
         self.lock.setEnabled(string is not None)
         self.lock.setChecked(string is not None and string.locked)
-        self.why.setText(f"{string.part}: {string.reason}" if string else
-                         f"{state.pairing.origin} Drag from bone to bone, or double-click a bone in the table." if self.table.rows else "")
+        self.why.setText(
+            f"{string.part}: {string.reason}"
+            if string
+            else f"{state.pairing.origin} Drag from bone to bone, or double-click a bone in the table."
+            if self.table.rows
+            else ""
+        )
 
     def _row_chosen(self, current, _before):
         if current.isValid() and current.row() < len(self.table.rows):
@@ -186,6 +234,16 @@ class StringDesk(Desk):
         """Tie bones, or runs of bones, that were joined on the board."""
         part = self.board.part_of("rig", target[0]) or self.board.part_of("source", source[0]) or target[0]
         self.tie(part, source, target)
+
+    def click_to_tie(self, side, name):
+        """A bone was clicked with Shift, on the board or on the stage: the second, on the other figure, ties."""
+        before, self._clicked = self._clicked, (side, name)
+        if before is None or before[0] == side:
+            self.session.told.emit(f"{name}: now Shift and click on a bone of the other figure")
+            return
+        self._clicked = None
+        ends = dict((before, (side, name)))
+        self.tie_dragged((ends["source"],), (ends["rig"],))
 
     def tie(self, part, source, target):
         """Tie bones for a part, and its mirror where that is on."""
@@ -223,7 +281,11 @@ class StringDesk(Desk):
 
     def lock_chosen(self):
         """Lock or unlock the chosen string."""
-        string = next((s for s in self.session.state.pairing.strings if s.part == self.session.part), None) if self.session.state.pairing else None
+        string = (
+            next((s for s in self.session.state.pairing.strings if s.part == self.session.part), None)
+            if self.session.state.pairing
+            else None
+        )
         if string:
             self.session.do(Lock(string.part, not string.locked))
 
@@ -243,5 +305,3 @@ class StringDesk(Desk):
             self.mirror.toggle()
         else:
             super().keyPressEvent(event)
-
-

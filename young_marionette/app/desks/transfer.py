@@ -10,20 +10,31 @@ from .base import Desk
 
 
 class TransferDesk(Desk):
-    title, lead = "Transfer", "The marionette follows at once. Baking makes the result a clip of its own, with a key on every frame."
+    title, lead = (
+        "Transfer",
+        "The marionette follows at once. Baking makes the result a clip of its own, with a key on every frame.",
+    )
 
     def build(self):
         travel = Card("Travel")
         self.in_place = QCheckBox("Stay in place")
         self.in_place.setToolTip("The hips stay over the rig's own spot")
         self.in_place.toggled.connect(lambda on: self._set("in_place", on, True))
-        self.stride = Number(100, "%", 1, 0, 1, 1000, 100, "Stride: ground covered, as a share of what the legs' lengths ask for")
+        self.stride = Number(
+            100, "%", 1, 0, 1, 1000, 100, "Stride: ground covered, as a share of what the legs' lengths ask for"
+        )
         self.stride.edited.connect(lambda v, s: self._set("stride", v / 100, s))
         self.height = Number(0, "cm", 0.5, 1, -500, 500, 0, "Height of the hips, added")
         self.height.edited.connect(lambda v, s: self._set("height_offset", v / 100, s))
         self.scale = label("", "quiet", wrap=True)
         self.root = label("", "quiet", wrap=True)
-        travel.add(self.in_place, row(label("Stride"), None, self.stride), row(label("Hips higher by"), None, self.height), self.scale, self.root)
+        travel.add(
+            self.in_place,
+            row(label("Stride"), None, self.stride),
+            row(label("Hips higher by"), None, self.height),
+            self.scale,
+            self.root,
+        )
         self.add(travel)
         bake = Card("Bake")
         self.range = label("", wrap=True)
@@ -49,9 +60,17 @@ class TransferDesk(Desk):
         self.height.set_value(settings.height_offset * 100)
         hips = any(s.part == "hips" for s in pairing.strings)
         self.bake.setEnabled(hips and not any(s.grave for s in session.snags if s.step == "string"))
-        self.scale.setText(f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the performer's." if hips else "The hips have no string.")
+        self.scale.setText(
+            f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the performer's."
+            if hips
+            else "The hips have no string."
+        )
         above = pairing.target.names[0] if hips and pairing.transfer.root is not None else None
-        self.root.setText(f"The root bone {above} stays on the floor under the hips." if above else "The rig has no root bone on the floor; the hips travel.")
+        self.root.setText(
+            f"The root bone {above} stays on the floor under the hips."
+            if above
+            else "The rig has no root bone on the floor; the hips travel."
+        )
         rate = state.source_entry.placed_clip.rate
         if self._rate_of != state.source:
             self._rate_of = state.source
@@ -73,4 +92,6 @@ class TransferDesk(Desk):
         same = abs(self.fps.value - source.placed_clip.rate) < 1e-6
         if session.do(Bake(None if same else self.fps.value, None if whole else session.range)):
             entry = session.state.entries[-1]
-            session.told.emit(f"Baked {entry.name}: {entry.clip.frames} frames at {entry.clip.rate:g} fps; it is in the library")
+            session.told.emit(
+                f"Baked {entry.name}: {entry.clip.frames} frames at {entry.clip.rate:g} fps; it is in the library"
+            )

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from .. import icons, theme
 
@@ -120,7 +130,11 @@ class Number(QLineEdit):
         self.setText(f"{text}{' ' if self._unit not in ('°', '%') else ''}{self._unit}".strip())
 
     def _typed(self):
-        text = self.text().replace(self._unit, "").replace(",", ".").strip() if self._unit else self.text().replace(",", ".")
+        text = (
+            self.text().replace(self._unit, "").replace(",", ".").strip()
+            if self._unit
+            else self.text().replace(",", ".")
+        )
         try:
             self._put(float(text), True)
         except ValueError:
@@ -137,7 +151,9 @@ class Number(QLineEdit):
             self.edited.emit(value, settled)
 
     def keyPressEvent(self, event):
-        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}.get(event.key())
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}.get(
+            event.key()
+        )
         if steps is None:
             super().keyPressEvent(event)
             return
@@ -167,5 +183,3 @@ class Number(QLineEdit):
 
     def mouseDoubleClickEvent(self, event):
         self._put(self._default, True)
-
-

@@ -63,7 +63,9 @@ class Camera:
         if share >= 1:
             return self._goal
         a, b = self._from, self._goal
-        mix = (1 - share) * np.array([*a.target, a.yaw, a.pitch, a.distance]) + share * np.array([*b.target, b.yaw, b.pitch, b.distance])
+        mix = (1 - share) * np.array([*a.target, a.yaw, a.pitch, a.distance]) + share * np.array(
+            [*b.target, b.yaw, b.pitch, b.distance]
+        )
         return Pose(tuple(mix[:3]), *mix[3:])
 
     @property

@@ -47,13 +47,33 @@ class Bones:
                 radius.append(min(thickness[joint] * height, 0.3 * np.linalg.norm(tip)))
         head = body.parts["head"][0] if body and "head" in body.parts else -1
         balls = np.array([0.0 if j in hidden else t * height * 0.62 for j, t in enumerate(thickness)])
-        return cls(np.array(start, int), np.array(end, int), np.array(tips).reshape(-1, 3), np.array(radius), balls, head, 1.28 * height)
+        return cls(
+            np.array(start, int),
+            np.array(end, int),
+            np.array(tips).reshape(-1, 3),
+            np.array(radius),
+            balls,
+            head,
+            1.28 * height,
+        )
 
 
 def _thickness(skeleton, body):
     """Radius of the spindle from each joint, as a share of the figure's height."""
-    shares = {"thigh": 0.034, "shin": 0.027, "foot": 0.022, "toes": 0.018, "upper arm": 0.025, "forearm": 0.021, "hand": 0.018,
-              "spine": 0.044, "hips": 0.036, "neck": 0.02, "head": 0.05, "collarbone": 0.02}
+    shares = {
+        "thigh": 0.034,
+        "shin": 0.027,
+        "foot": 0.022,
+        "toes": 0.018,
+        "upper arm": 0.025,
+        "forearm": 0.021,
+        "hand": 0.018,
+        "spine": 0.044,
+        "hips": 0.036,
+        "neck": 0.02,
+        "head": 0.05,
+        "collarbone": 0.02,
+    }
     result = np.full(len(skeleton), 0.018)
     for part, run in (body.parts if body else {}).items():
         plain = part.split(" ", 1)[1] if part.startswith(("left ", "right ")) else part
@@ -84,6 +104,7 @@ class Figure:
     def segments(self):
         """``(starts, ends)`` of all bones ``(bones, 3)``, in the world of the stage."""
         from ...core import rotations as rot
+
         places, bones = self.placed, self.bones
         starts = places[bones.start]
         tips = starts + rot.rotate(self.rotations[bones.start], bones.tips)

@@ -65,7 +65,14 @@ class PainterRenderer:
             across = np.array([-way[1], way[0]]) / max(np.linalg.norm(way), 1e-6)
             thick = figure.bones.radius[i] * image.height() / (0.6 * depth[i])
             near, far = a[i] + 0.25 * way, a[i] + 0.75 * way
-            shape = [a[i], near + across * thick, far + across * thick * 0.6, b[i], far - across * thick * 0.6, near - across * thick]
+            shape = [
+                a[i],
+                near + across * thick,
+                far + across * thick * 0.6,
+                b[i],
+                far - across * thick * 0.6,
+                near - across * thick,
+            ]
             painter.setPen(QPen(fill.darker(150), 1))
             painter.setBrush(QBrush(fill, Qt.BrushStyle.SolidPattern))
             painter.drawPolygon(QPolygonF([QPointF(*p) for p in shape]))

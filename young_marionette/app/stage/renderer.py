@@ -18,14 +18,16 @@ void main() { world = vec3(place.x * reach + centre.x, 0.0, place.y * reach + ce
 _FLOOR_FRAGMENT = """#version 330
 in vec3 world; out vec4 colour; uniform vec3 eye; uniform vec3 centre; uniform float reach; uniform vec3 ground; uniform vec3 line;
 uniform vec3 shadow_centre; uniform float shadow_reach; uniform sampler2D shadow;
-float lines(vec2 p, float width) { vec2 f = fwidth(p); vec2 d = abs(fract(p - 0.5) - 0.5) / max(f, vec2(1e-5));
-  return (1.0 - min(min(d.x, d.y) / width, 1.0)) * (1.0 - smoothstep(0.3, 0.9, max(f.x, f.y))); }
+float lines(vec2 p, vec2 f, float width) { vec2 d = abs(fract(p - 0.5) - 0.5) / f;
+  return (1.0 - min(min(d.x, d.y) / width, 1.0)) * clamp(1.5 - 1.667 * max(f.x, f.y), 0.0, 1.0); }
 void main() {
-  float far = 1.0 - smoothstep(0.25, 1.0, length(world.xz - centre.xz) / reach);
-  float near = length(world.xz - centre.xz); float pool = exp(-near * near / 7.0);
+  vec2 off = world.xz - centre.xz; float away = dot(off, off);
+  if (away > reach * reach) discard;
+  float far = 1.0 - smoothstep(0.06, 1.0, away / (reach * reach)); float pool = 1.0 / (1.0 + away * away * 0.012 + away * 0.11);
+  vec2 f = max(fwidth(world.xz), vec2(1e-5));
   vec3 c = ground + pool * vec3(0.165, 0.130, 0.080);
-  c = mix(c, line, 0.30 * lines(world.xz * 2.0, 1.0) + 0.75 * lines(world.xz, 1.3));
-  vec2 axis = abs(world.xz) / max(fwidth(world.xz), vec2(1e-5));
+  c = mix(c, line, 0.30 * lines(world.xz * 2.0, f * 2.0, 1.0) + 0.75 * lines(world.xz, f, 1.3));
+  vec2 axis = abs(world.xz) / f;
   c = mix(c, line * 1.6, 0.7 * (1.0 - min(min(axis.x, axis.y) / 1.6, 1.0)));
   vec2 s = (world.xz - shadow_centre.xz) / (2.0 * shadow_reach) + 0.5;
   if (s.x > 0.0 && s.x < 1.0 && s.y > 0.0 && s.y < 1.0) {
@@ -65,7 +67,7 @@ _LINE_FRAGMENT = "#version 330\nin vec4 paint; out vec4 colour; void main() { co
 
 def _rgb(name):
     value = NIGHT[name].lstrip("#")
-    return np.array([int(value[i:i + 2], 16) / 255 for i in (0, 2, 4)])
+    return np.array([int(value[i : i + 2], 16) / 255 for i in (0, 2, 4)])
 
 
 class Renderer:
@@ -73,12 +75,27 @@ class Renderer:
 
     def __init__(self):
         self.context = moderngl.create_context(standalone=True, backend="egl")
-        programs = ((_FLOOR_VERTEX, _FLOOR_FRAGMENT), (_FIGURE_VERTEX, _FIGURE_FRAGMENT), (_SHADOW_VERTEX, _SHADOW_FRAGMENT), (_LINE_VERTEX, _LINE_FRAGMENT))
-        self._floor, self._figure, self._shadow, self._line = (self.context.program(vertex_shader=v, fragment_shader=f) for v, f in programs)
+        programs = (
+            (_FLOOR_VERTEX, _FLOOR_FRAGMENT),
+            (_FIGURE_VERTEX, _FIGURE_FRAGMENT),
+            (_SHADOW_VERTEX, _SHADOW_FRAGMENT),
+            (_LINE_VERTEX, _LINE_FRAGMENT),
+        )
+        self._floor, self._figure, self._shadow, self._line = (
+            self.context.program(vertex_shader=v, fragment_shader=f) for v, f in programs
+        )
         square = self.context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], "f4").tobytes())
         self._floor_array = self.context.vertex_array(self._floor, [(square, "2f", "place")])
-        self._meshes = {name: self.context.buffer(shapes.turned(profile, sides).tobytes()) for name, profile, sides in
-                        (("baluster", shapes.BALUSTER, 10), ("spindle", shapes.SPINDLE, 9), ("egg", shapes.EGG, 14), ("ball", shapes.BALL, 10))}
+        self._meshes = {
+            name: tuple(self.context.buffer(part.tobytes()) for part in shapes.turned(profile, sides))
+            for name, profile, sides in (
+                ("baluster", shapes.BALUSTER, 9),
+                ("spindle", shapes.SPINDLE, 8),
+                ("egg", shapes.EGG, 13),
+                ("ball", shapes.BALL, 8),
+                ("plain", shapes.PLAIN, 5),
+            )
+        }
         self._instances = self.context.buffer(reserve=1 << 16, dynamic=True)
         self._arrays = {}
         self._lines = self.context.buffer(reserve=1 << 16, dynamic=True)
@@ -99,7 +116,10 @@ class Renderer:
                     part.release()
             self._targets = {}
             samples = 4 if fine else 0
-            parts = [self.context.renderbuffer(size, 4, samples=samples), self.context.depth_renderbuffer(size, samples=samples)]
+            parts = [
+                self.context.renderbuffer(size, 4, samples=samples),
+                self.context.depth_renderbuffer(size, samples=samples),
+            ]
             parts.append(self.context.framebuffer(parts[0], parts[1]))
             if fine:
                 parts.append(self.context.simple_framebuffer(size, 4))
@@ -121,13 +141,16 @@ class Renderer:
         target.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
         self.context.enable(moderngl.BLEND)
         self.context.disable(moderngl.CULL_FACE)
-        self._draw_floor(flipped, pose, centre)
         self.context.enable(moderngl.DEPTH_TEST)
         self._figure["view"].write(flipped)
         self._figure["eye"].value = tuple(pose.eye)
         for mesh, data in batches:
             self._draw_batch(self._figure, mesh, data)
-        self._draw_lines(flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))])
+        # The floor after the figures: what they hide of it need not be painted.
+        self._draw_floor(flipped, pose, centre)
+        self._draw_lines(
+            flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
+        )
         if fine:
             self.context.copy_framebuffer(result, target)
         self.context.disable(moderngl.DEPTH_TEST)
@@ -137,7 +160,13 @@ class Renderer:
     def _draw_floor(self, view, pose, centre):
         reach = max(9.0, pose.distance * 1.6)
         self._floor["view"].write(view)
-        for name, value in (("eye", pose.eye), ("centre", centre), ("ground", _rgb("base") * 1.02), ("line", _rgb("line") * 0.92), ("shadow_centre", self._shadow_centre)):
+        for name, value in (
+            ("eye", pose.eye),
+            ("centre", centre),
+            ("ground", _rgb("base") * 1.02),
+            ("line", _rgb("line") * 0.92),
+            ("shadow_centre", self._shadow_centre),
+        ):
             self._floor[name].value = tuple(value)
         self._floor["reach"].value, self._floor["shadow_reach"].value = reach, self._shadow_reach
         self._shadow_map.use(0)
@@ -151,8 +180,9 @@ class Renderer:
         self.context.enable(moderngl.BLEND)
         self.context.blend_equation = moderngl.MAX
         self._shadow["centre"].value, self._shadow["reach"].value = tuple(centre), _SHADOW_REACH
-        for mesh, data in batches:
-            self._draw_batch(self._shadow, mesh, data)
+        limbs = [data for mesh, data in batches if mesh != "ball"]
+        if limbs:
+            self._draw_batch(self._shadow, "plain", np.concatenate(limbs))
         self.context.blend_equation = moderngl.FUNC_ADD
 
     def _draw_batch(self, program, mesh, data):
@@ -166,8 +196,11 @@ class Renderer:
         if key not in self._arrays:
             # Shadows have no use for normals, and a program lacks what it does not use.
             vertex = ("3f 12x", "place") if program is self._shadow else ("3f 3f", "place", "normal")
-            self._arrays[key] = self.context.vertex_array(program, [(self._meshes[mesh], *vertex),
-                                                                    (self._instances, "4f 4f 4f 4f/i", "row0", "row1", "row2", "tint")])
+            self._arrays[key] = self.context.vertex_array(
+                program,
+                [(self._meshes[mesh][0], *vertex), (self._instances, "4f 4f 4f 4f/i", "row0", "row1", "row2", "tint")],
+                self._meshes[mesh][1],
+            )
         self._arrays[key].render(moderngl.TRIANGLES, instances=len(data))
 
     def _draw_lines(self, view, lines):

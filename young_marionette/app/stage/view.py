@@ -22,8 +22,9 @@ def make_renderer(software=False):
     if not software:
         try:
             from .renderer import Renderer
+
             return Renderer(), ""
-        except Exception as error:    # whatever a driver comes up with, the stage must still show figures
+        except Exception as error:  # whatever a driver comes up with, the stage must still show figures
             return PainterRenderer(), f"No OpenGL here ({type(error).__name__}); the stage is drawn without it."
     return PainterRenderer(), "The stage is drawn without OpenGL."
 
@@ -36,6 +37,7 @@ class StageView(QWidget):
     """
 
     picked = Signal(str, int)
+    tie_picked = Signal(str, int)
     pointed = Signal(str)
     turned = Signal(int, object, bool)
     arrangement_asked = Signal(str)
@@ -65,12 +67,18 @@ class StageView(QWidget):
         bar.setSpacing(2)
         bar.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.arrange = {}
-        for name, icon, tip in (("beside", "beside", "Side by side (V goes round)"), ("over", "over", "One over the other (V goes round)")):
+        for name, icon, tip in (
+            ("beside", "beside", "Side by side (V goes round)"),
+            ("over", "over", "One over the other (V goes round)"),
+        ):
             self.arrange[name] = tool(icon, tip, lambda n=name: self.arrangement_asked.emit(n), True)
             bar.addWidget(self.arrange[name])
         for name, colour in (("performer", "performer"), ("marionette", "marionette")):
-            button = tool("front", f"Only the {name} (V goes round)", lambda n=name: self.arrangement_asked.emit(n), True)
+            button = tool(
+                "front", f"Only the {name} (V goes round)", lambda n=name: self.arrangement_asked.emit(n), True
+            )
             from .. import icons
+
             button.setIcon(icons.icon("front", colour))
             self.arrange[name] = button
             bar.addWidget(button)
@@ -79,7 +87,11 @@ class StageView(QWidget):
         self.trails = tool("trail", "Trails of hands and feet (T)", None, True)
         bar.addWidget(self.trails)
         bar.addWidget(self.follow)
-        for name, tip in (("front", "From the front (C goes round)"), ("side", "From the side (C goes round)"), ("top", "From above (C goes round)")):
+        for name, tip in (
+            ("front", "From the front (C goes round)"),
+            ("side", "From the side (C goes round)"),
+            ("top", "From above (C goes round)"),
+        ):
             bar.addWidget(tool(name, tip, lambda n=name: self.look_from(n)))
         bar.addWidget(tool("frame", "Frame the figures (Home)", self.frame_asked.emit))
 
@@ -175,7 +187,11 @@ class StageView(QWidget):
     def _paint_empty(self, painter):
         painter.setPen(theme.colour("quiet"))
         painter.setFont(theme.font(14))
-        painter.drawText(QRectF(self.rect()).adjusted(40, 40, -40, -40), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty_text)
+        painter.drawText(
+            QRectF(self.rect()).adjusted(40, 40, -40, -40),
+            Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+            self.empty_text,
+        )
 
     # --- pointer --------------------------------------------------------------------------------
     def pick(self, point):
@@ -187,7 +203,9 @@ class StageView(QWidget):
             starts, ends = figure.segments()
             (a, da), (b, db) = (project(self._matrix(), p, self.width(), self.height()) for p in (starts, ends))
             way = b - a
-            along = np.clip(((np.array([point.x(), point.y()]) - a) * way).sum(1) / np.maximum((way ** 2).sum(1), 1e-9), 0, 1)
+            along = np.clip(
+                ((np.array([point.x(), point.y()]) - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1
+            )
             away = np.linalg.norm(a + along[:, None] * way - [point.x(), point.y()], axis=1)
             away[(da < 0.05) | (db < 0.05)] = np.inf
             # Of bones that lie over each other, the one in front.
@@ -260,7 +278,8 @@ class StageView(QWidget):
             return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             found = self.pick(event.position())
-            self.picked.emit(found[0].kind if found else "", found[1] if found else -1)
+            signal = self.tie_picked if self._press[2] & Qt.KeyboardModifier.ShiftModifier else self.picked
+            signal.emit(found[0].kind if found else "", found[1] if found else -1)
         self._press = None
 
     def wheelEvent(self, event):

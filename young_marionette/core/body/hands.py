@@ -34,8 +34,13 @@ def _chains(tree, names, hand, elbow):
         starts = [c for c in starts if c != palms[0]] + list(tree.skeleton.children[palms[0]])
     forearm = np.linalg.norm(tree.points[hand] - tree.points[elbow])
     chains = [tree.chain(s) for s in starts]
-    return [c for c in chains if (len(c) > 1 or np.isfinite(tree.ends[c[0], 0])) and tree.step(hand, c[0]) < 1.2 * forearm
-            and not any(names.parts[c[0]].get(p) for p in ("twist", "prop", "end"))]
+    return [
+        c
+        for c in chains
+        if (len(c) > 1 or np.isfinite(tree.ends[c[0], 0]))
+        and tree.step(hand, c[0]) < 1.2 * forearm
+        and not any(names.parts[c[0]].get(p) for p in ("twist", "prop", "end"))
+    ]
 
 
 def _name_said(names, chain):
@@ -69,7 +74,7 @@ def _by_place(tree, chains, said, hand):
     away_from_thumb = np.sign(place[rest].mean() - place[thumb]) or 1.0
     rest.sort(key=lambda i: away_from_thumb * place[i])
     named = [said[i] for i in rest]
-    wanted = FINGERS[1:1 + len(rest)]
+    wanted = FINGERS[1 : 1 + len(rest)]
     if len(rest) < 4 and None not in named and len(set(named)) == len(named):
         wanted = named
     return {"thumb": chains[thumb], **{finger: chains[i] for finger, i in zip(wanted, rest)}}

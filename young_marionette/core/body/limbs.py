@@ -27,8 +27,14 @@ class Template:
     bends_at_end: bool
 
 
-ARM = Template("collarbone", ("upper arm", "forearm", "hand"), (np.log(1.1), 0.25), (np.log(0.33), 0.5),
-               (np.log(0.28), 0.45), False)
+ARM = Template(
+    "collarbone",
+    ("upper arm", "forearm", "hand"),
+    (np.log(1.1), 0.25),
+    (np.log(0.33), 0.5),
+    (np.log(0.28), 0.45),
+    False,
+)
 LEG = Template("hip helper", ("thigh", "shin", "foot"), (0.0, 0.25), (np.log(0.22), 0.5), (np.log(0.08), 0.8), True)
 
 
@@ -54,7 +60,7 @@ class Tree:
         self.points, _ = skeleton.rest_world
         self.ends = skeleton.ends
         count = len(skeleton)
-        self.reach = np.zeros(count)    # longest way down from the joint
+        self.reach = np.zeros(count)  # longest way down from the joint
         self.leaves = np.zeros(count, int)
         self.next = np.full(count, -1)  # the child on that longest way
         for j in reversed(range(count)):
@@ -99,9 +105,13 @@ def find_limb(tree, names, joint, template):
         return None
     # All that a cut is scored by is worked out once per chain: there are many cuts.
     bends = np.degrees(rot.angle_between(steps[:-1], steps[1:])).tolist()
-    evidence = _Evidence(way, [0.0, *bends], [0.0 if names.weight(j, "twist") > 0 else 0.35 for j in chain],
-                         [[names.weight(j, part) for j in chain] for part in template.parts],
-                         [len(tree.skeleton.children[j]) >= 3 for j in chain])
+    evidence = _Evidence(
+        way,
+        [0.0, *bends],
+        [0.0 if names.weight(j, "twist") > 0 else 0.35 for j in chain],
+        [[names.weight(j, part) for j in chain] for part in template.parts],
+        [len(tree.skeleton.children[j]) >= 3 for j in chain],
+    )
     found = []
     for a in range(min(len(chain) - 2, 4)):
         for b in range(a + 1, len(chain) - 1):

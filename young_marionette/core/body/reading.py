@@ -73,14 +73,14 @@ def _joint_path(skeleton, low, high):
     common = next((j for j in above_low if j in above_high), None)
     if common is None:
         return None
-    down = above_high[:above_high.index(common)]
+    down = above_high[: above_high.index(common)]
     return common, down[::-1]
 
 
 def _hypothesis(tree, names, legs, arms):
     """Score legs and arms together; None where they can't belong to one body."""
     skeleton, points = tree.skeleton, tree.points
-    score = legs.score - (1.5 if 4 <= legs.fingers else 0.0)
+    score = legs.score - (1.5 if legs.fingers >= 4 else 0.0)
     foot = np.mean([points[limb.joints[2]] for limb in legs.limbs], axis=0) - points[legs.base]
     if arms is None:
         return score - 1.5, None
@@ -136,8 +136,14 @@ def read_body(skeleton):
         return None
     ranked.sort(key=lambda r: (-r[0], r[1]))
     best = ranked[0]
-    rival = next((r[0] for r in ranked[1:] if r[2].starts != best[2].starts or
-                  (r[3] and r[3].starts) != (best[3] and best[3].starts)), best[0] - 3)
+    rival = next(
+        (
+            r[0]
+            for r in ranked[1:]
+            if r[2].starts != best[2].starts or (r[3] and r[3].starts) != (best[3] and best[3].starts)
+        ),
+        best[0] - 3,
+    )
     return _assemble(tree, names, *best[2:], margin=best[0] - rival)
 
 
@@ -167,8 +173,14 @@ def _assemble(tree, names, legs, arms, head_start, margin):
     above = skeleton.ancestors(common)
     if above:
         parts["root"], sure["root"] = (above[-1],), 0.9
-    named = {part: float(np.mean([names.weight(j, part.split(" ", 1)[1] if part.startswith(("left ", "right "))
-                                               else part) for j in run])) for part, run in parts.items()}
+    named = {
+        part: float(
+            np.mean(
+                [names.weight(j, part.split(" ", 1)[1] if part.startswith(("left ", "right ")) else part) for j in run]
+            )
+        )
+        for part, run in parts.items()
+    }
     for part in parts:
         sure[part] = float(np.clip(sure[part] + 0.2 * named[part], 0.05, 0.99))
     up, forward, source, certain = frame
@@ -199,10 +211,10 @@ def _split_neck(tree, names, start, legs):
     chain = tree.chain(start)
     said = [names.weight(j, "head") for j in chain]
     if max(said) > 0 and names.weight(chain[int(np.argmax(said))], "end") <= 0:
-        return chain[:int(np.argmax(said)) + 1]
+        return chain[: int(np.argmax(said)) + 1]
     crowd = next((i for i, j in enumerate(chain) if len(tree.skeleton.children[j]) > 1), None)
     if crowd is not None:
-        return chain[:crowd + 1]
+        return chain[: crowd + 1]
     has_tip = np.isfinite(tree.ends[chain[-1], 0])
     if has_tip or len(chain) == 1:
         return chain
@@ -233,9 +245,12 @@ def _frame(tree, names, legs, arms, top):
         bend -= np.mean([_bend(points, limb.joints) for limb in arms.limbs], axis=0) @ forward / leg
     if abs(bend) > 0.01:
         return up, forward * np.sign(bend), "the bend of knees and elbows", True
-    votes = sum({LEFT: 1, RIGHT: -1}.get(side, 0) * np.sign(points[limb.joints[0]] @ np.cross(up, forward)
-                                                            - hips @ np.cross(up, forward))
-                for limb in legs.limbs for side in [names.sides[limb.joints[0]]])
+    votes = sum(
+        {LEFT: 1, RIGHT: -1}.get(side, 0)
+        * np.sign(points[limb.joints[0]] @ np.cross(up, forward) - hips @ np.cross(up, forward))
+        for limb in legs.limbs
+        for side in [names.sides[limb.joints[0]]]
+    )
     if votes:
         return up, forward * np.sign(votes), "the words left and right in the names", True
     guess = forward @ np.array([0.0, -0.5 if abs(up[1]) < 0.5 else 0.0, 1.0])
@@ -271,18 +286,21 @@ def _add_limbs(tree, names, legs, arms, frame, parts, sure, base_sure):
         for side, limb in zip((LEFT, RIGHT), order):
             said = names.sides[limb.joints[0]]
             votes += 0 if said is None else 1 if said == side else -1
-            _add_limb(tree, names, limb, template, side, parts, sure,
-                      base_sure + 0.1 * np.tanh(limb.margin) - 0.1)
+            _add_limb(tree, names, limb, template, side, parts, sure, base_sure + 0.1 * np.tanh(limb.margin) - 0.1)
     return votes < 0
 
 
 def _add_limb(tree, names, limb, template, side, parts, sure, certainty):
     chain, (a, b, c) = limb.chain, limb.cuts
-    runs = {template.before: chain[:a], template.parts[0]: chain[a:b], template.parts[1]: chain[b:c],
-            template.parts[2]: chain[c:c + 1]}
+    runs = {
+        template.before: chain[:a],
+        template.parts[0]: chain[a:b],
+        template.parts[1]: chain[b:c],
+        template.parts[2]: chain[c : c + 1],
+    }
     if template is LEG:
         runs.pop("hip helper")
-        runs["toes"] = chain[c + 1:]
+        runs["toes"] = chain[c + 1 :]
     else:
         runs.update(find_fingers(tree, names, chain[c], limb.joints[1]))
     for part, run in runs.items():
@@ -305,8 +323,13 @@ def _add_helpers(tree, names, parts, sure):
             for joint in tree.skeleton.children[run[0]]:
                 share = float((tree.points[joint] - start) @ bone / (bone @ bone))
                 aside = np.linalg.norm(tree.points[joint] - start - share * bone)
-                if joint not in taken and not tree.skeleton.children[joint] and -0.01 <= share <= 1.01 \
-                        and aside < 0.1 * np.linalg.norm(bone) and (share < 0.95 or names.weight(joint, "twist") > 0):
+                if (
+                    joint not in taken
+                    and not tree.skeleton.children[joint]
+                    and -0.01 <= share <= 1.01
+                    and aside < 0.1 * np.linalg.norm(bone)
+                    and (share < 0.95 or names.weight(joint, "twist") > 0)
+                ):
                     found.append((share, joint))
             if found:
                 parts[f"{side} {part} twist"] = tuple(j for _, j in sorted(found))

@@ -10,15 +10,44 @@ import re
 from functools import lru_cache
 
 LEFT, RIGHT = "left", "right"
-SIDE_WORDS = {"l": LEFT, "left": LEFT, "lt": LEFT, "lft": LEFT, "sinister": LEFT,
-              "r": RIGHT, "right": RIGHT, "rt": RIGHT, "rgt": RIGHT, "dexter": RIGHT}
+SIDE_WORDS = {
+    "l": LEFT,
+    "left": LEFT,
+    "lt": LEFT,
+    "lft": LEFT,
+    "sinister": LEFT,
+    "r": RIGHT,
+    "right": RIGHT,
+    "rt": RIGHT,
+    "rgt": RIGHT,
+    "dexter": RIGHT,
+}
 
 # Each part with the phrases that name it; a phrase is one word, or words that stand together.
 PARTS = {
     "root": ("root", "origin", "world", "trajectory", "ground", "reference", "humanoid root"),
     "hips": ("hips", "hip", "pelvis", "sacrum", "sacroiliac", "com", "centre of mass"),
-    "spine": ("spine", "chest", "upper chest", "torso", "trunk", "back", "abdomen", "belly", "waist", "ribs",
-              "ribcage", "thorax", "lumbar", "thoracic", "vertebra", "backbone", "midriff", "vl", "vt"),
+    "spine": (
+        "spine",
+        "chest",
+        "upper chest",
+        "torso",
+        "trunk",
+        "back",
+        "abdomen",
+        "belly",
+        "waist",
+        "ribs",
+        "ribcage",
+        "thorax",
+        "lumbar",
+        "thoracic",
+        "vertebra",
+        "backbone",
+        "midriff",
+        "vl",
+        "vt",
+    ),
     "neck": ("neck", "cervical", "nape", "vc"),
     "head": ("head", "skull", "skullbase", "cranium"),
     "collarbone": ("collarbone", "collar", "clavicle", "shoulder", "sternoclavicular", "acromioclavicular", "scapula"),
@@ -28,24 +57,43 @@ PARTS = {
     "thigh": ("thigh", "upper leg", "upleg", "leg upper", "femur", "hip", "leg"),
     "shin": ("shin", "lower leg", "loleg", "leg lower", "calf", "knee", "tibia", "leg", "shank", "crus"),
     "foot": ("foot", "ankle", "talocrural", "tarsal", "heel"),
-    "toes": ("toe", "toes", "toe base", "ball", "tarsophalangeal", "metatarsal", "metatarsophalangeal", "tarsometatarsal"),
+    "toes": (
+        "toe",
+        "toes",
+        "toe base",
+        "ball",
+        "tarsophalangeal",
+        "metatarsal",
+        "metatarsophalangeal",
+        "tarsometatarsal",
+    ),
     "thumb": ("thumb", "pollex"),
     "index": ("index", "forefinger", "pointer"),
     "middle": ("middle", "midfinger"),
     "ring": ("ring",),
     "little": ("little", "pinky", "pinkie"),
-    "eye": ("eye", "eyeball"), "jaw": ("jaw", "mandible", "temporomandibular"),
-    "twist": ("twist", "roll", "helper"), "end": ("end", "tip"),
-    "tail": ("tail",), "prop": ("prop", "lantern", "pole", "bucket"),
+    "eye": ("eye", "eyeball"),
+    "jaw": ("jaw", "mandible", "temporomandibular"),
+    "twist": ("twist", "roll", "helper"),
+    "end": ("end", "tip"),
+    "tail": ("tail",),
+    "prop": ("prop", "lantern", "pole", "bucket"),
 }
 FINGERS = ("thumb", "index", "middle", "ring", "little")
 _NUMBERED_FINGERS = {"0": "thumb", "1": "index", "2": "middle", "3": "ring", "4": "little"}
-_PHRASES = sorted(((tuple(p.split()), part) for part, phrases in PARTS.items() for p in phrases),
-                  key=lambda item: -len(item[0]))
+_PHRASES = sorted(
+    ((tuple(p.split()), part) for part, phrases in PARTS.items() for p in phrases), key=lambda item: -len(item[0])
+)
 _SPLIT = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
-_JOINED = {"upperarm": ("upper", "arm"), "lowerarm": ("lower", "arm"), "upperleg": ("upper", "leg"),
-           "lowerleg": ("lower", "leg"), "upperchest": ("upper", "chest"), "toebase": ("toe", "base"),
-           "handpalm": ("palm",)}
+_JOINED = {
+    "upperarm": ("upper", "arm"),
+    "lowerarm": ("lower", "arm"),
+    "upperleg": ("upper", "leg"),
+    "lowerleg": ("lower", "leg"),
+    "upperchest": ("upper", "chest"),
+    "toebase": ("toe", "base"),
+    "handpalm": ("palm",),
+}
 
 
 def split(name):
@@ -61,10 +109,10 @@ def _unglue(word):
     if word in _KNOWN or word in SIDE_WORDS:
         return [word]
     for side in ("left", "right", "l", "r"):
-        rest = word[len(side):]
+        rest = word[len(side) :]
         if word.startswith(side) and (rest in _KNOWN or rest in _JOINED):
             return [side, *_JOINED.get(rest, (rest,))]
-        rest = word[:-len(side)]
+        rest = word[: -len(side)]
         if len(side) > 1 and word.endswith(side) and (rest in _KNOWN or rest in _JOINED):
             return [*_JOINED.get(rest, (rest,)), side]
     return [word]
@@ -80,7 +128,7 @@ def shared_prefix(names):
     first, last = min(names), max(names)
     n = next((i for i, (a, b) in enumerate(zip(first, last)) if a != b), min(len(first), len(last)))
     cut = max((first.rfind(mark, 0, n) for mark in ":_.|- "), default=-1)
-    return first[:cut + 1]
+    return first[: cut + 1]
 
 
 def side_of(words):
@@ -132,7 +180,7 @@ class NameEvidence:
 
     def __init__(self, names):
         self.prefix = shared_prefix(names)
-        self.words = [split(n[len(self.prefix):]) for n in names]
+        self.words = [split(n[len(self.prefix) :]) for n in names]
         self.parts = [parts_of(w) for w in self.words]
         self.sides = [side_of(w) for w in self.words]
 

@@ -58,26 +58,34 @@ class _Parser:
                 self._close(place, self.joints[stack.pop()])
                 at += 1
             else:
-                self.fail(place, f"'{word[:40]}' does not belong here" if stack or word != "}" else "a } closes nothing")
+                self.fail(
+                    place, f"'{word[:40]}' does not belong here" if stack or word != "}" else "a } closes nothing"
+                )
         if stack:
-            raise InputError(f"{self.label} ends in the middle of its hierarchy, inside the joint "
-                             f"{self.joints[stack[-1]].name}.")
+            raise InputError(
+                f"{self.label} ends in the middle of its hierarchy, inside the joint {self.joints[stack[-1]].name}."
+            )
         if not self.joints:
             raise InputError(f"{self.label} holds no joints.")
 
     def _joint(self, tokens, at, stack, key):
         place = tokens[at][1]
         if key == "ROOT" and self.joints:
-            raise InputError(f"{self.label} holds more than one skeleton (a second ROOT in line "
-                             f"{self.text.count(chr(10), 0, place) + 1}); save each in a file of its own.")
+            raise InputError(
+                f"{self.label} holds more than one skeleton (a second ROOT in line "
+                f"{self.text.count(chr(10), 0, place) + 1}); save each in a file of its own."
+            )
         if key == "JOINT" and not stack:
             self.fail(place, "a JOINT stands outside the ROOT")
         end = at + 1
-        while tokens[end][0] not in ("{", "}", "") and "\n" not in self.text[place:tokens[end][1]]:
+        while tokens[end][0] not in ("{", "}", "") and "\n" not in self.text[place : tokens[end][1]]:
             end += 1
         if tokens[end][0] != "{":
-            self.fail(tokens[end][1], f"an opening brace is missing after {key} {self.text[place + len(key):tokens[end][1]].strip()[:40]}".rstrip())
-        name = self.text[place + len(key):tokens[end][1]].strip() or f"joint {len(self.joints) + 1}"
+            self.fail(
+                tokens[end][1],
+                f"an opening brace is missing after {key} {self.text[place + len(key) : tokens[end][1]].strip()[:40]}".rstrip(),
+            )
+        name = self.text[place + len(key) : tokens[end][1]].strip() or f"joint {len(self.joints) + 1}"
         self.joints.append(_Joint(name, stack[-1] if stack else -1))
         if len(self.joints) > MAX_JOINTS:
             raise InputError(f"{self.label} has more than {MAX_JOINTS} joints, which is more than can be used.")
@@ -86,7 +94,7 @@ class _Parser:
 
     def _end_site(self, tokens, at, stack):
         at += 2
-        while tokens[at][0] not in ("{", ""):   # some programs name their end sites
+        while tokens[at][0] not in ("{", ""):  # some programs name their end sites
             at += 1
         if tokens[at + 1][0].upper() != "OFFSET" if tokens[at][0] else True:
             self.fail(tokens[at][1], "an End Site needs an OFFSET in braces")
@@ -100,7 +108,7 @@ class _Parser:
 
     def _numbers(self, tokens, at):
         values = []
-        for word, place in tokens[at + 1:at + 4]:
+        for word, place in tokens[at + 1 : at + 4]:
             try:
                 values.append(float(word))
             except ValueError:
@@ -114,7 +122,7 @@ class _Parser:
         if not count.isascii() or not count.isdigit() or int(count[:9]) > 6:
             self.fail(tokens[at][1], f"CHANNELS needs a count from 0 to 6, not '{count[:40]}'")
         names = []
-        for word, place in tokens[at + 2:at + 2 + int(count)]:
+        for word, place in tokens[at + 2 : at + 2 + int(count)]:
             match = _CHANNEL.fullmatch(word)
             if not match:
                 self.fail(place, f"'{word[:40]}' is no channel")
@@ -141,9 +149,13 @@ def parse_header(label, text):
         while name in used:
             name, count = f"{joint.name} ({count})", count + 1
         if name != joint.name:
-            parser.notes.append(f"The name {joint.name} is given to more than one joint; here it is told apart as {name}.")
+            parser.notes.append(
+                f"The name {joint.name} is given to more than one joint; here it is told apart as {name}."
+            )
         used.add(name)
         names.append(name)
     tips = np.array([j.tip if j.tip is not None else [np.nan] * 3 for j in joints])
-    skeleton = Skeleton(tuple(names), np.array([j.parent for j in joints]), np.array([j.offset for j in joints]), tips=tips)
+    skeleton = Skeleton(
+        tuple(names), np.array([j.parent for j in joints]), np.array([j.offset for j in joints]), tips=tips
+    )
     return skeleton, Layout(tuple(j.name for j in joints), tuple(j.channels for j in joints)), parser.notes

@@ -25,7 +25,9 @@ class Layout:
                 turns = ROTATIONS
             if joint in moving and len(places) < 3:
                 places = POSITIONS
-            kept = set(turns) == {c for c in channels if c.endswith("rotation")} and len(channels) == len(turns + places)
+            kept = set(turns) == {c for c in channels if c.endswith("rotation")} and len(channels) == len(
+                turns + places
+            )
             result.append(channels if kept else places + turns)
         return Layout(self.names, tuple(result))
 
@@ -33,4 +35,6 @@ class Layout:
 def default_layout(skeleton, moving):
     """Three turns on every joint, in the order Z, X, Y, and places where joints move."""
     moving = set(int(j) for j in moving) | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
-    return Layout(skeleton.names, tuple(POSITIONS + ROTATIONS if j in moving else ROTATIONS for j in range(len(skeleton))))
+    return Layout(
+        skeleton.names, tuple(POSITIONS + ROTATIONS if j in moving else ROTATIONS for j in range(len(skeleton)))
+    )

@@ -35,8 +35,8 @@ def read(path):
         found = _MOTION.search(head)
         if found is None and len(head) == _MAX_HEADER:
             raise InputError(f"{path.name} has no MOTION within its first {_MAX_HEADER >> 20} MB.")
-        text = _decode(head[:found.start()] if found else head)
-        body = head[found.end():] + file.read() if found else None
+        text = _decode(head[: found.start()] if found else head)
+        body = head[found.end() :] + file.read() if found else None
     skeleton, layout, notes = parse_header(path.name, text)
     if body is None:
         notes.append("The file holds a skeleton without motion.")
@@ -68,18 +68,18 @@ def _table(label, body, width, notes):
         raise InputError(f"{label}: a Frame Time of {seconds:g} seconds can't be used.")
     if width == 0:
         raise InputError(f"{label} has motion, but no joint has channels for it.")
-    values = _values(label, body[time.end():])
+    values = _values(label, body[time.end() :])
     rows, rest = divmod(len(values), width)
     cut = rest > 0 or (rows < announced and not body[-1:].isspace())
     if rest == 0 and cut:
-        rows -= 1   # the last number may have been cut in two
+        rows -= 1  # the last number may have been cut in two
     if rows < 1:
         raise InputError(f"{label} holds no whole frame: {len(values)} numbers for rows of {width}.")
     if rest and rows >= announced:
         raise InputError(f"{label}: {len(values)} numbers do not fill rows of {width} channels.")
     if rows != announced:
         notes.append(f"The file announces {int(announced)} frames and holds {rows} whole ones; all of those were read.")
-    return _rate(seconds), values[:rows * width].reshape(rows, width)
+    return _rate(seconds), values[: rows * width].reshape(rows, width)
 
 
 def _number(label, what, word):
@@ -100,7 +100,7 @@ def _values(label, block):
         except (DeprecationWarning, ValueError):
             raise InputError(f"{label}: {_first_bad_word(block)}.") from None
     peak = np.abs(values).max(initial=0.0)
-    if not peak < 1e12:     # also false for NaN
+    if not peak < 1e12:  # also false for NaN
         row = int(np.argmax(~(np.abs(values) < 1e12)))
         raise InputError(f"{label}: the motion's number {row + 1} is {values[row]:g}, which no pose can have.")
     return values
@@ -127,7 +127,7 @@ def _clip(name, skeleton, layout, rate, table, notes):
     turns = np.empty((len(skeleton), 4, rows.shape[1]))
     moving, moves, column = [], [], 0
     for joint, channels in enumerate(layout.channels):
-        block = rows[column:column + len(channels)]
+        block = rows[column : column + len(channels)]
         column += len(channels)
         order = [i for i, c in enumerate(channels) if c.endswith("rotation")]
         if order:

@@ -10,7 +10,7 @@ from ...core.skeleton import as_rows
 from ..files import write_whole
 from .layout import default_layout
 
-_BLOCK = 1 << 16    # numbers formatted in one go
+_BLOCK = 1 << 16  # numbers formatted in one go
 _DEGREES = 6
 
 
@@ -37,7 +37,7 @@ def _chunks(clip, layout, metres_per_unit):
     row = " ".join(f"%.{_DEGREES if c.endswith('rotation') else places}f" for cs in layout.channels for c in cs) + "\n"
     step = max(1, _BLOCK // max(table.shape[1], 1))
     for start in range(0, clip.frames, step):
-        block = table[start:start + step]
+        block = table[start : start + step]
         yield (row * len(block) % tuple(block.ravel().tolist())).encode()
 
 
@@ -75,6 +75,7 @@ def _header(skeleton, layout):
 
     def offset(values, indent):
         return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
+
     stack = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]
     while stack:
         joint, depth = stack.pop()
@@ -82,9 +83,12 @@ def _header(skeleton, layout):
             lines.append("\t" * depth + "}")
             continue
         indent, inner = "\t" * depth, "\t" * (depth + 1)
-        lines += [f"{indent}{'JOINT' if depth else 'ROOT'} {layout.names[joint]}", indent + "{",
-                  offset(skeleton.offsets[joint], inner),
-                  f"{inner}CHANNELS {len(layout.channels[joint])} {' '.join(layout.channels[joint])}".rstrip()]
+        lines += [
+            f"{indent}{'JOINT' if depth else 'ROOT'} {layout.names[joint]}",
+            indent + "{",
+            offset(skeleton.offsets[joint], inner),
+            f"{inner}CHANNELS {len(layout.channels[joint])} {' '.join(layout.channels[joint])}".rstrip(),
+        ]
         stack.append((None, depth))
         if np.isfinite(skeleton.tips[joint, 0]):
             lines += [inner + "End Site", inner + "{", offset(skeleton.tips[joint], inner + "\t"), inner + "}"]

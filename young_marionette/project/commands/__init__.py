@@ -1,0 +1,33 @@
+"""All edits of the document. Each command has a label in plain words and makes a new state of an old one."""
+
+from .library import AddEntries, Choose, Correct, Remove, Rename, RenameBones, SetRole, Tag
+from .result import AdaptStringing, Bake, KeepStringing, SetTransfer, UseStringing
+from .stance import AdoptPose, MatchStance, ResetBone, SetTolerance, TurnBone
+from .strings import DeclareAbsent, Lock, SwapSides, TieAll, TieBones, Untie
+
+__all__ = [
+    "AddEntries",
+    "Choose",
+    "Correct",
+    "Remove",
+    "Rename",
+    "RenameBones",
+    "SetRole",
+    "Tag",
+    "DeclareAbsent",
+    "Lock",
+    "SwapSides",
+    "TieAll",
+    "TieBones",
+    "Untie",
+    "AdoptPose",
+    "MatchStance",
+    "ResetBone",
+    "SetTolerance",
+    "TurnBone",
+    "AdaptStringing",
+    "Bake",
+    "KeepStringing",
+    "SetTransfer",
+    "UseStringing",
+]

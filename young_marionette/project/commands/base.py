@@ -1,0 +1,36 @@
+"""What all commands share: an active pair, made where there is none."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ...core.errors import InputError
+from ..pairing import pair
+from ..stringing import from_file
+
+
+def paired(state):
+    """The state with a pairing for the active two: what the family has, else a stringing that fits, else a new one."""
+    if state.key is None or state.key in state.pairings:
+        return state
+    source, rig = state.source_entry, state.rig_entry
+    for file in state.stringings:
+        if (file.source.fingerprint, file.target.fingerprint) == state.key:
+            known = from_file(file, source, rig)
+            return state.with_pairing(
+                replace(
+                    known, origin=f"The stringing {file.name} was made for these two families and is used by itself."
+                )
+            )
+    try:
+        return state.with_pairing(pair(source, rig))
+    except InputError:
+        return state  # said as a snag; nothing to tie by itself
+
+
+def need(state):
+    """The active pairing; InputError where there is none."""
+    pairing = state.pairing
+    if pairing is None:
+        raise InputError("Choose a performer's clip and a rig first; both need a readable body.")
+    return pairing

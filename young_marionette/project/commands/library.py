@@ -1,0 +1,161 @@
+"""Edits of the library: what is in it, what is active, and what is known better than the files."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ...core.errors import InputError
+from ...core.rebase import rename
+from ..entry import CLIP, RIG, Entry, free_name
+from .base import paired
+
+
+@dataclass(frozen=True, eq=False)
+class AddEntries:
+    """Put entries into the library; the first clip and the first rig become active where none is."""
+
+    entries: tuple[Entry, ...]
+
+    @property
+    def label(self):
+        return f"open {self.entries[0].name}" if len(self.entries) == 1 else f"open {len(self.entries)} files"
+
+    def run(self, state):
+        if not self.entries:
+            return state
+        taken, added = {e.name for e in state.entries}, []
+        for entry in self.entries:
+            name = free_name(entry.name, taken)
+            taken.add(name)
+            added.append(entry.told_anew(name=name))
+        state = replace(state, entries=(*state.entries, *added))
+        if state.source is None:
+            state = replace(state, source=next((e.id for e in added if e.role == CLIP), None))
+        if state.rig is None:
+            state = replace(state, rig=next((e.id for e in added if e.role == RIG and e.figure.body), None))
+        return paired(state)
+
+
+@dataclass(frozen=True)
+class Remove:
+    """Take an entry out of the library; the file on disk stays."""
+
+    entry: str
+    label: str = "take out of the library"
+
+    def run(self, state):
+        return replace(
+            state,
+            entries=tuple(e for e in state.entries if e.id != self.entry),
+            source=None if state.source == self.entry else state.source,
+            rig=None if state.rig == self.entry else state.rig,
+        )
+
+
+@dataclass(frozen=True)
+class Choose:
+    """Make an entry the active source, or the active rig; a new pair is tied and matched by itself."""
+
+    entry: str
+    as_rig: bool = False
+    merge: str = "choose"
+
+    @property
+    def label(self):
+        return "choose the rig" if self.as_rig else "choose the clip"
+
+    def run(self, state):
+        if (state.rig if self.as_rig else state.source) == self.entry:
+            return state
+        return paired(replace(state, **{"rig" if self.as_rig else "source": self.entry}))
+
+
+@dataclass(frozen=True)
+class SetRole:
+    """Use an entry as a rig, or as a clip."""
+
+    entry: str
+    role: str
+    label: str = "change what an entry is used as"
+
+    def run(self, state):
+        return state.with_entry(state.entry(self.entry).told_anew(role=self.role))
+
+
+@dataclass(frozen=True)
+class Rename:
+    """Give a library entry, or with ``entry`` None the project, another name."""
+
+    entry: str | None
+    name: str
+    label: str = "rename"
+
+    def run(self, state):
+        name = self.name.strip()
+        if not name:
+            raise InputError("A name needs at least one letter.")
+        if self.entry is None:
+            return replace(state, name=name)
+        old = state.entry(self.entry)
+        return state.with_entry(old.told_anew(name=free_name(name, {e.name for e in state.entries} - {old.name})))
+
+
+@dataclass(frozen=True)
+class Tag:
+    """Give a library entry tags to search for."""
+
+    entry: str
+    tags: tuple[str, ...]
+    label: str = "tag"
+
+    def run(self, state):
+        return state.with_entry(
+            state.entry(self.entry).told_anew(tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip())))
+        )
+
+
+@dataclass(frozen=True)
+class Correct:
+    """Correct what was guessed of a file (see core.facts.Correction); the file stays as it is."""
+
+    entry: str
+    changes: tuple[tuple[str, object], ...]
+    label: str = "correct a fact"
+
+    def run(self, state):
+        old = state.entry(self.entry)
+        # All clips of one skeleton in one folder came the same way, but a correction is for one file only.
+        return paired(state.with_entry(old.corrected(**dict(self.changes))))
+
+
+@dataclass(frozen=True)
+class RenameBones:
+    """Give the bones of an entry, and of all of its family, other names; strings go along, motion stays."""
+
+    entry: str
+    names: tuple[tuple[str, str], ...]
+    label: str = "rename bones"
+
+    def run(self, state):
+        names = dict(self.names)
+        old = state.entry(self.entry)
+        if not names:
+            raise InputError("There is no bone to rename.")
+        members = {
+            e.id: e.with_bone_names(names)
+            for e in state.entries
+            if e.family == old.family and e.skeleton.names == old.skeleton.names
+        }
+        family = members[old.id].family
+        renamed = replace(state, entries=tuple(members.get(e.id, e) for e in state.entries))
+        pairings = {}
+        for (source, rig), pairing in state.pairings.items():
+            key = tuple(family if side == old.family else side for side in (source, rig))
+            for side, end in (("source", source), ("target", rig)):
+                if end == old.family:
+                    ends = tuple(
+                        replace(s, **{side: tuple(names.get(n, n) for n in getattr(s, side))}) for s in pairing.strings
+                    )
+                    pairing = replace(pairing, strings=ends, **{side: rename(getattr(pairing, side), names)})
+            pairings[key] = pairing
+        return replace(renamed, pairings={**state.pairings, **pairings})

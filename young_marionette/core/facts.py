@@ -266,7 +266,7 @@ def motion_facts(clip, body):
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("Floor", f"feet {round(floor * 100, 1) + 0.0:+.1f} cm", "the lowest feet against height zero"))
-    if abs(floor) > 0.025:
+    if abs(floor) > 0.025 and clip.frames > 2:
         oddities.append(
             Oddity(
                 "floor",

@@ -278,6 +278,15 @@ class Panels(WindowCase):
         QTest.mouseDClick(number, Qt.MouseButton.LeftButton)
         self.close(self.state.pairing.settings.height_offset, 0)
 
+    def test_undo_after_typing_takes_the_number_back(self):
+        number = self.desk("transfer").height
+        number.setFocus()
+        number.setText("20")
+        self.key(Qt.Key.Key_Return, widget=number)
+        self.close(self.state.pairing.settings.height_offset, 0.2)
+        self.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, number)
+        self.assertIs(self.state, show_state())
+
     def test_one_drag_is_one_undo_step(self):
         number = self.desk("transfer").stride
         self.drag(number, QPoint(20, 10), QPoint(80, 10))

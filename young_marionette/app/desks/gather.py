@@ -144,7 +144,7 @@ class FactCard(Card):
         while self.grid.count():
             widget = self.grid.takeAt(0).widget()
             if widget:
-                widget.setParent(None)
+                widget.hide()
                 widget.deleteLater()
         if entry is None:
             self.name.setText("")

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton
 from tests.app.harness import WindowCase
 from tests.support import joints_at, show_folder
 from young_marionette.formats import read
+from young_marionette.project import commands as do
 from young_marionette.project import storage
 
 CTRL, SHIFT, ALT = (
@@ -182,11 +183,11 @@ class Recovering(WindowCase):
         self.assertFalse(self.reopen().banner.isVisible())
 
     def test_kept_while_working(self):
-        self.session.do(__import__("young_marionette.project.commands", fromlist=["Untie"]).Untie("head"))
+        self.session.do(do.Untie("head"))
         self.until(lambda: list(self.recovery_folder.glob("*.json")))
 
     def test_given_up(self):
-        self.session.do(__import__("young_marionette.project.commands", fromlist=["Untie"]).Untie("head"))
+        self.session.do(do.Untie("head"))
         first, self.window = self.window, None
         first.close()
         again = self.reopen()
@@ -241,9 +242,7 @@ class Playing(WindowCase):
         self.assertEqual(self.session.frame, 240)
 
     def test_every_frame_can_be_stepped_to(self):
-        self.session.do(
-            __import__("young_marionette.project.commands", fromlist=["Choose"]).Choose(self.id_of("walk_the_wall"))
-        )
+        self.session.do(do.Choose(self.id_of("walk_the_wall")))
         for frame in range(0, 901, 7):
             self.session.seek(frame)
             self.assertEqual(self.session.frame, frame)

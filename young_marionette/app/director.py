@@ -138,11 +138,11 @@ class Director:
         session = self.session
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
-        return self._trails(figures) if getattr(session, "trails", False) else ()
+        return self._trails(figures) if session.trails else ()
 
     def _arcs(self, figures):
-        pairing = session_pairing = self.session.state.pairing
-        ties = {s.part: s for s in session_pairing.strings}
+        pairing = self.session.state.pairing
+        ties = {s.part: s for s in pairing.strings}
         lines = []
         for limb in pairing.limbs:
             side, plain = limb.part.split(" ", 1)

@@ -51,6 +51,8 @@ def strip_picture(entry, size, ratio=2.0):
 
     motion = Motion(clip)
     poses = [motion.at(f)[0] for f in np.linspace(0, clip.frames - 1, count).astype(int)]
+    if entry.role == RIG:
+        poses = [entry.placed_skeleton.rest_world[0]]  # what a rig is told by, whatever frame its file holds
     hips = body.parts["hips"][0] if body else 0
     hidden = set(body.parts.get("root", ())) if body else set()
     flat = [(p - p[hips] * [1, 0, 1]) @ np.array([[0.82, 0], [0, 1], [0.57, 0]]) for p in poses]

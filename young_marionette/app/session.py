@@ -34,7 +34,7 @@ class Session(QObject):
         self.motions = MotionCache()
         self.step, self.part, self.bone = STEPS[0], None, None
         self.arrangement, self.preview, self.compare = "beside", None, None
-        self.playing, self.loop, self.speed = False, True, 1.0
+        self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
         self.snags, self.route = [], {}

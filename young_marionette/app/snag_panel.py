@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
 
 from . import icons, theme
-from .parts.widgets import button, label, tool
+from .parts.widgets import button, label, scrolling, tool
 
 _MOST = 60
 
@@ -29,13 +29,7 @@ class SnagPanel(QFrame):
         layout.addLayout(head)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(6)
-        inner = QWidget()
-        inner.setLayout(self.rows)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolling(self.rows), 1)
         session.document_changed.connect(self._refill)
 
     def toggle(self):

@@ -80,13 +80,14 @@ class Window(FileActions, QMainWindow):
     def __init__(self, recovery_folder=None, renderer=None):
         super().__init__()
         self.session = Session()
-        self.session.trails = False
         self.director = Director(self.session)
         self.recovery = Recovery(recovery_folder or settings.data_folder() / "recovery")
         self.setAcceptDrops(True)
         self.setMinimumSize(1000, 660)
         self.resize(1280, 800)
         self.jobs, self._keeping = [], None
+        self._framed_for = self._arranged_before = None
+        self._pictures, self._view = [], -1
         usual, self._stage_note = renderer or make_renderer()
         self.stage = StageView(usual)
         self._build()
@@ -250,7 +251,7 @@ class Window(FileActions, QMainWindow):
                 self.session.state.entry(self.session.preview),
             )
         }
-        fresh = figures != getattr(self, "_framed_for", None)
+        fresh = figures != self._framed_for
         self._framed_for = figures
         self._show_desk()
         self.show_stage()
@@ -264,7 +265,7 @@ class Window(FileActions, QMainWindow):
         self.desk_holder.setCurrentWidget(desk)
         if self.session.step == "stance" and self.session.arrangement == "beside":
             self._arranged_before, self.session.arrangement = "beside", "over"
-        elif self.session.step != "stance" and getattr(self, "_arranged_before", None):
+        elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         total = self.split.width()
         left = self.split.sizes()[0] if self.split.sizes()[0] else 236
@@ -311,7 +312,7 @@ class Window(FileActions, QMainWindow):
             self.speed.setText("")
             return
         now = time.monotonic()
-        self._pictures = [t for t in getattr(self, "_pictures", []) if now - t < 1.0] + [now]
+        self._pictures = [t for t in self._pictures if now - t < 1.0] + [now]
         span = now - self._pictures[0]
         if span > 0.3:
             self.speed.setText(f"{(len(self._pictures) - 1) / span:.0f} pictures a second")
@@ -325,7 +326,7 @@ class Window(FileActions, QMainWindow):
         self.session.arrange(order[(order.index(self.session.arrangement) + 1) % len(order)])
 
     def _next_view(self):
-        self._view = (getattr(self, "_view", -1) + 1) % 3
+        self._view = (self._view + 1) % 3
         self.stage.look_from(("front", "side", "top")[self._view])
 
     def _bone_name(self, figure, joint):

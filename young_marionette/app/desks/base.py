@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from .. import theme
-from ..parts.widgets import label
+from ..parts.widgets import label, scrolling
 
 
 class Desk(QWidget):
@@ -27,15 +26,7 @@ class Desk(QWidget):
         self.column.setContentsMargins(0, 4, 6, 4)
         self.column.setSpacing(12)
         if self.scrolls:
-            inner = QWidget()
-            inner.setLayout(self.column)
-            area = QScrollArea()
-            area.setWidgetResizable(True)
-            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            area.setWidget(inner)
-            area.viewport().setAutoFillBackground(False)
-            inner.setAutoFillBackground(False)
-            outer.addWidget(area, 1)
+            outer.addWidget(scrolling(self.column), 1)
         else:
             outer.addLayout(self.column, 1)
         self.build()

@@ -38,12 +38,12 @@ class RefineDesk(Desk):
         self.bone.activated.connect(lambda _i: self._draw())
         self.plot = graph.PlotWidget(background=theme.colour("deep"))
         self.plot.setMenuEnabled(False)
-        self.plot.setLabel("bottom", "frame", color=theme.NIGHT["quiet"])
-        self.plot.setLabel("left", "degrees", color=theme.NIGHT["quiet"])
         self.plot.showGrid(x=True, y=True, alpha=0.18)
         for side in ("bottom", "left"):
             self.plot.getAxis(side).setTextPen(theme.colour("quiet"))
             self.plot.getAxis(side).setPen(theme.colour("line"))
+            # After the pen, which would take the label's colour along.
+            self.plot.setLabel(side, {"bottom": "frame", "left": "degrees"}[side], color=theme.NIGHT["quiet"])
         self.line = graph.InfiniteLine(angle=90, pen=graph.mkPen(theme.colour("brass"), width=1.5), movable=True)
         self.line.sigDragged.connect(lambda: self.session.seek(int(round(self._to_clip(self.line.value())))))
         self.plot.addItem(self.line)

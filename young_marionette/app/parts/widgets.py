@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QToolButton,
     QVBoxLayout,
@@ -69,6 +70,18 @@ def row(*widgets, spacing=theme.SPACE, stretch_last=False):
         else:
             layout.addWidget(widget, 1 if stretch_last and widget is widgets[-1] else 0)
     return holder
+
+
+def scrolling(column):
+    """A layout in an area that scrolls up and down."""
+    inner, area = QWidget(), QScrollArea()
+    inner.setLayout(column)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inner)
+    area.viewport().setAutoFillBackground(False)
+    inner.setAutoFillBackground(False)
+    return area
 
 
 class Card(QFrame):

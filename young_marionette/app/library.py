@@ -251,9 +251,12 @@ class Library(QWidget):
         self._show_use()
 
     def _section(self, heading, entries, wanted):
-        entries = [e for e in entries if any(wanted in text.casefold() for text in (e.name, family_name(e), *e.tags))]
+        if wanted:
+            entries = [
+                e for e in entries if any(wanted in text.casefold() for text in (e.name, family_name(e), *e.tags))
+            ]
         if self.order.currentData() is not None:
-            entries.sort(key=self.order.currentData())
+            entries = sorted(entries, key=self.order.currentData())
         if entries:
             self._heading(heading)
             for entry in entries:

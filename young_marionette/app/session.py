@@ -11,6 +11,7 @@ from ..project.snags import STEPS, find_snags, route_states
 from .stage.motion import MotionCache
 
 TICK = 15
+WORDS_AFTER = 40
 SPEEDS = (0.1, 0.25, 0.5, 1.0, 2.0)
 
 
@@ -18,6 +19,7 @@ class Session(QObject):
     """All that views share. Signals tell what changed; nothing here draws."""
 
     document_changed = Signal()
+    posed = Signal()
     frame_changed = Signal()
     playing_changed = Signal()
     step_changed = Signal()
@@ -30,7 +32,7 @@ class Session(QObject):
     def __init__(self):
         super().__init__()
         self.document = Document()
-        self.document.listeners.append(lambda _d: self._on_document())
+        self.document.listeners.append(self._on_told)
         self.motions = MotionCache()
         self.step, self.part, self.bone = STEPS[0], None, None
         self.arrangement, self.preview, self.compare = "beside", None, None
@@ -40,6 +42,8 @@ class Session(QObject):
         self.snags, self.route = [], {}
         self._clock, self._tick = QElapsedTimer(), QTimer(self, interval=TICK)
         self._tick.timeout.connect(self._ticked)
+        self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
+        self._soon.timeout.connect(self._on_document)
         self._on_document()
 
     # --- document -------------------------------------------------------------------------------
@@ -67,6 +71,16 @@ class Session(QObject):
         self.document.redo()
         if label:
             self.told.emit(f"Done again: {label}")
+
+    def _on_told(self, document):
+        """The figure answers first; while something is dragged, words and lists follow a moment later."""
+        self.posed.emit()
+        if document.merging:
+            if not self._soon.isActive():
+                self._soon.start()
+        else:
+            self._soon.stop()
+            self._on_document()
 
     def _on_document(self):
         state = self.state

@@ -86,7 +86,7 @@ class Window(FileActions, QMainWindow):
         self.setMinimumSize(1000, 660)
         self.resize(1280, 800)
         self.jobs, self._keeping = [], None
-        self._framed_for = self._arranged_before = None
+        self._framed_for = self._arranged_before = self._posed_for = self._shown_pairing = None
         self._pictures, self._view = [], -1
         usual, self._stage_note = renderer or make_renderer()
         self.stage = StageView(usual)
@@ -190,6 +190,7 @@ class Window(FileActions, QMainWindow):
         session, stage = self.session, self.stage
         session.document_changed.connect(self._on_document)
         session.frame_changed.connect(self.show_stage)
+        session.posed.connect(self._on_posed)
         session.step_changed.connect(self._on_step)
         session.chosen_changed.connect(self._on_chosen)
         session.view_changed.connect(self._on_view)
@@ -240,21 +241,30 @@ class Window(FileActions, QMainWindow):
             QShortcut(QKeySequence(keys), self, activated=action)
 
     # --- showing --------------------------------------------------------------------------------
+    def _on_posed(self):
+        """Put another pose on the screen before any list is made anew; other figures have to be framed first."""
+        pairing = self.session.state.pairing
+        if self.isVisible() and pairing is not self._shown_pairing and self._on_stage() == self._framed_for:
+            self._shown_pairing = pairing
+            self.show_stage()
+            self.stage.repaint()
+            self._posed_for = self.session.state
+
+    def _on_stage(self):
+        state = self.session.state
+        entries = state.source_entry, state.rig_entry, state.entry(self.session.preview)
+        return {(e.id, e.correction) if e else None for e in entries}
+
     def _on_document(self):
         document = self.session.document
         self.setWindowTitle(f"{self.session.state.name}{' *' if document.changed else ''} – Young Marionette")
-        figures = {
-            (e.id if e else None)
-            for e in (
-                self.session.state.source_entry,
-                self.session.state.rig_entry,
-                self.session.state.entry(self.session.preview),
-            )
-        }
+        figures = self._on_stage()
         fresh = figures != self._framed_for
         self._framed_for = figures
         self._show_desk()
-        self.show_stage()
+        if fresh or self._posed_for is not self.session.state:
+            self.show_stage()
+        self._posed_for = None
         if fresh:
             self.stage.frame(glide=self.isVisible())
         if document.changed and hasattr(self, "_keep_timer"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -32,6 +33,7 @@ class Difference:
         }[self.kind]
 
 
+@lru_cache(512)  # skeletons never change, and many are compared with many
 def _shape(skeleton):
     """``{name without prefix: (parent's name without prefix, offset as a share of the whole)}``."""
     prefix = shared_prefix(skeleton.names)
@@ -43,6 +45,7 @@ def _shape(skeleton):
     }, size
 
 
+@lru_cache(4096)
 def kinship(a, b):
     """Share of bone names, prefixes apart, that two skeletons have in common (0 to 1)."""
     here, there = set(_shape(a)[0]), set(_shape(b)[0])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -99,8 +100,23 @@ def pose_world(skeleton, local, root_positions=None):
 
     ``root_positions`` maps a joint number to a local translation that replaces its offset.
     """
+    # A pose that can't change any more, such as a stance's, is worked out once.
+    kept = root_positions is None and isinstance(local, np.ndarray) and not local.flags.writeable
+    if kept:
+        for known in _posed:
+            if known[0] is skeleton and known[1] is local:
+                return known[2]
+        _posed.append((skeleton, local, _pose_world(skeleton, local, {})))
+        return _posed[-1][2]
+    return _pose_world(skeleton, local, root_positions or {})
+
+
+_posed = deque(maxlen=12)
+
+
+def _pose_world(skeleton, local, root_positions):
     offsets, local = skeleton.offsets.tolist(), np.asarray(local, float).tolist()
-    for joint, place in (root_positions or {}).items():
+    for joint, place in root_positions.items():
         offsets[joint] = [float(v) for v in place]
     positions, turns = [], []
     # A single pose is quicker in plain floats than in many tiny arrays.

@@ -10,6 +10,7 @@ every bone is fitted to all that hangs on it (least squares over the directions,
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -27,6 +28,14 @@ class Stance:
 
     source: np.ndarray
     target: np.ndarray
+
+    def __post_init__(self):
+        for side in ("source", "target"):
+            pose = getattr(self, side)
+            if pose.flags.writeable:
+                pose = np.array(pose, float)
+                pose.flags.writeable = False
+                object.__setattr__(self, side, pose)
 
 
 @dataclass(frozen=True)
@@ -63,6 +72,11 @@ def tied_children(target, pairs):
 
 def leg_scale(strings, source, target):
     """Target leg length over source leg length (thigh and shin along the bones); 1 without legs."""
+    return _leg_scale(tuple(strings), source, target)
+
+
+@lru_cache(64)  # asked for at each step of a drag
+def _leg_scale(strings, source, target):
     lengths = []
     for skeleton, side in ((source, "source"), (target, "target")):
         points, total = skeleton.rest_world[0], 0.0
@@ -77,6 +91,11 @@ def leg_scale(strings, source, target):
 
 def same_body(strings, source, target):
     """Whether both skeletons have the same bone lengths, up to one common scale."""
+    return _same_body(tuple(strings), source, target)
+
+
+@lru_cache(64)
+def _same_body(strings, source, target):
     pairs = lead_pairs(strings, source, target)
     if len(pairs) < 8 or any(len(s.source) != len(s.target) and s.bends for s in strings):
         return False

@@ -93,13 +93,16 @@ class _Side:
 
 
 class Document:
-    """The open project. ``listeners`` are called with the document after every change."""
+    """The open project. ``listeners`` are called with the document after every change.
+
+    ``merging``: the last change went into the undo step before it, as in the middle of a drag.
+    """
 
     def __init__(self, state=State(), path=None):
         self.state, self.path = state, path
         self._undo, self._redo = [], []
         self._saved = state
-        self.listeners = []
+        self.listeners, self.merging = [], False
 
     @property
     def changed(self):
@@ -120,10 +123,11 @@ class Document:
         if new is self.state:
             return
         merge = getattr(command, "merge", None)
-        if not (merge and self._undo and self._undo[-1][2] == merge):
+        merging = bool(merge and self._undo and self._undo[-1][2] == merge)
+        if not merging:
             self._undo.append((command.label, self.state, merge))
         self._redo.clear()
-        self._set(new)
+        self._set(new, merging)
 
     def undo(self):
         """Take back the last step; nothing happens where there is none."""
@@ -157,11 +161,12 @@ class Document:
         self._redo.clear()
         self._tell()
 
-    def _set(self, state):
+    def _set(self, state, merging=False):
         self.state = state
-        self._tell()
+        self._tell(merging)
 
-    def _tell(self):
+    def _tell(self, merging=False):
+        self.merging = merging
         for listener in tuple(self.listeners):
             listener(self)
 

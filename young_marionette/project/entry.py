@@ -60,7 +60,7 @@ class Entry:
     def _key(self):
         return skeleton_key(self.skeleton), self.correction
 
-    @property
+    @cached_property
     def figure(self):
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
         return _remember(_figures, self._key, lambda: place_figure(self.skeleton, self.correction))
@@ -70,7 +70,7 @@ class Entry:
         """The fingerprint that entries of one skeleton family share."""
         return self.figure.fingerprint
 
-    @property
+    @cached_property
     def placed_skeleton(self):
         return _remember(_skeletons, self._key, lambda: place_skeleton(self.skeleton, self.figure.placement))
 
@@ -118,7 +118,7 @@ class Entry:
     def told_anew(self, **changes):
         """The entry with another name or role; what was worked out of its data stays worked out."""
         new = replace(self, **changes)
-        for worked_out in ("_key", "placed_clip", "motion"):
+        for worked_out in ("_key", "figure", "placed_skeleton", "placed_clip", "motion"):
             if worked_out in self.__dict__:
                 new.__dict__[worked_out] = self.__dict__[worked_out]
         return new

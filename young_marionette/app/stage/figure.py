@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
+
+from ...core import rotations as rot
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
@@ -23,6 +26,16 @@ class Bones:
     joint_radius: np.ndarray
     head: int
     reach: float = 0.0
+
+    @cached_property
+    def balls(self):
+        """The joints that are drawn."""
+        return np.flatnonzero(self.joint_radius > 0)
+
+    @cached_property
+    def heads(self):
+        """Which of the bones is the head's tip (a mask)."""
+        return (self.start == self.head) & (self.end < 0)
 
     @classmethod
     def of(cls, skeleton, body, height):
@@ -95,6 +108,7 @@ class Figure:
     chosen: tuple = ()
     hands: tuple = ()
     ghost: bool = False
+    _segments: tuple | None = field(default=None, repr=False)
 
     @property
     def placed(self):
@@ -103,12 +117,18 @@ class Figure:
 
     def segments(self):
         """``(starts, ends)`` of all bones ``(bones, 3)``, in the world of the stage."""
-        from ...core import rotations as rot
+        made_of = self.positions, self.rotations, self.shift, self.bones
+        if self._segments is None or any(a is not b for a, b in zip(self._segments[0], made_of)):
+            self._segments = made_of, self._worked_out()
+        return self._segments[1]
 
+    def _worked_out(self):
         places, bones = self.placed, self.bones
         starts = places[bones.start]
-        tips = starts + rot.rotate(self.rotations[bones.start], bones.tips)
-        return starts, np.where((bones.end >= 0)[:, None], places[bones.end], tips)
+        ends = places[bones.end]
+        tips = bones.end < 0
+        ends[tips] = starts[tips] + rot.rotate(self.rotations[bones.start[tips]], bones.tips[tips])
+        return starts, ends
 
     @property
     def extent(self):

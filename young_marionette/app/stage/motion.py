@@ -15,7 +15,7 @@ class Motion:
 
     def __init__(self, clip):
         self.clip = clip
-        self._blocks = {}
+        self._blocks, self._first = {}, None
 
     @property
     def frames(self):
@@ -28,19 +28,25 @@ class Motion:
     def _cut(self, first, last):
         return self.clip.cut(first, last)
 
-    def _block(self, number):
-        if number not in self._blocks:
-            part = self._cut(number * _BLOCK, (number + 1) * _BLOCK - 1)
-            world = world_rotation_rows(part.skeleton, as_rows(part.rotations))
-            places = position_rows(part.skeleton, world, part.moving, as_rows(part.translations))
-            self._blocks[number] = places, world
-        return self._blocks[number]
+    def _worked_out(self, first, last):
+        part = self._cut(first, last)
+        world = world_rotation_rows(part.skeleton, as_rows(part.rotations))
+        return position_rows(part.skeleton, world, part.moving, as_rows(part.translations)), world
 
     def at(self, frame):
         """``(positions (joints, 3), rotations (joints, 4))`` at a frame, the nearest one that there is."""
         frame = int(np.clip(frame, 0, self.frames - 1))
-        places, world = self._block(frame // _BLOCK)
-        return places[:, :, frame % _BLOCK], world[:, :, frame % _BLOCK]
+        number = frame // _BLOCK
+        # While something is dragged, each new motion is asked for one frame only: that one is to come quickly.
+        if self._first is None:
+            self._first = frame, self._worked_out(frame, frame)
+        if frame == self._first[0]:
+            (places, world), column = self._first[1], 0
+        else:
+            if number not in self._blocks:
+                self._blocks[number] = self._worked_out(number * _BLOCK, (number + 1) * _BLOCK - 1)
+            (places, world), column = self._blocks[number], frame % _BLOCK
+        return places[:, :, column], world[:, :, column]
 
     def path(self, joint, first, last):
         """World places ``(n, 3)`` of a joint over frames, both included."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import moderngl
 import numpy as np
 from PySide6.QtGui import QImage
@@ -11,13 +13,13 @@ from . import shapes
 from .figure import BAKED, MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
 
 _SHADOW_SIZE, _SHADOW_REACH = 384, 3.2
+_THIN = 0.0145  # metres; what is thinner is drawn in fewer corners while things move
 
 _FLOOR_VERTEX = """#version 330
 in vec2 place; out vec3 world; uniform mat4 view; uniform vec3 centre; uniform float reach;
 void main() { world = vec3(place.x * reach + centre.x, 0.0, place.y * reach + centre.z); gl_Position = view * vec4(world, 1.0); }"""
 _FLOOR_FRAGMENT = """#version 330
 in vec3 world; out vec4 colour; uniform vec3 eye; uniform vec3 centre; uniform float reach; uniform vec3 ground; uniform vec3 line;
-uniform vec3 shadow_centre; uniform float shadow_reach; uniform sampler2D shadow;
 float lines(vec2 p, vec2 f, float width) { vec2 d = abs(fract(p - 0.5) - 0.5) / f;
   return (1.0 - min(min(d.x, d.y) / width, 1.0)) * clamp(1.5 - 1.667 * max(f.x, f.y), 0.0, 1.0); }
 void main() {
@@ -29,13 +31,20 @@ void main() {
   c = mix(c, line, 0.30 * lines(world.xz * 2.0, f * 2.0, 1.0) + 0.75 * lines(world.xz, f, 1.3));
   vec2 axis = abs(world.xz) / f;
   c = mix(c, line * 1.6, 0.7 * (1.0 - min(min(axis.x, axis.y) / 1.6, 1.0)));
-  vec2 s = (world.xz - shadow_centre.xz) / (2.0 * shadow_reach) + 0.5;
-  if (s.x > 0.0 && s.x < 1.0 && s.y > 0.0 && s.y < 1.0) {
-    float d = 1.6 / 384.0; float dark = 0.36 * texture(shadow, s).r;
-    dark += 0.16 * (texture(shadow, s + vec2(d, 0)).r + texture(shadow, s - vec2(d, 0)).r + texture(shadow, s + vec2(0, d)).r + texture(shadow, s - vec2(0, d)).r);
-    c *= 1.0 - 0.86 * min(dark, 1.0); }
   colour = vec4(c, far * smoothstep(0.0, 0.06, abs(eye.y) / length(eye - world)));
 }"""
+# The shadow lies over the finished floor, so that the floor can be kept while only figures move.
+_SHADE_VERTEX = """#version 330
+in vec2 place; out vec3 world; uniform mat4 view; uniform vec4 bounds;
+void main() { world = vec3(mix(bounds.xy, bounds.zw, place * 0.5 + 0.5), 0.0).xzy; gl_Position = view * vec4(world, 1.0); }"""
+_SHADE_FRAGMENT = """#version 330
+in vec3 world; out vec4 colour; uniform vec3 shadow_centre; uniform float shadow_reach; uniform sampler2D shadow;
+void main() {
+  vec2 s = (world.xz - shadow_centre.xz) / (2.0 * shadow_reach) + 0.5;
+  float d = 1.6 / 384.0; float dark = 0.36 * texture(shadow, s).r;
+  dark += 0.16 * (texture(shadow, s + vec2(d, 0)).r + texture(shadow, s - vec2(d, 0)).r + texture(shadow, s + vec2(0, d)).r + texture(shadow, s - vec2(0, d)).r);
+  if (dark <= 0.0) discard;
+  colour = vec4(0.0, 0.0, 0.0, 0.86 * min(dark, 1.0)); }"""
 _FIGURE_VERTEX = """#version 330
 in vec3 place; in vec3 normal; in vec4 row0; in vec4 row1; in vec4 row2; in vec4 tint;
 out vec3 n; out vec3 world; out vec4 paint; out vec3 own; uniform mat4 view;
@@ -48,10 +57,11 @@ _FIGURE_FRAGMENT = """#version 330
 in vec3 n; in vec3 world; in vec4 paint; in vec3 own; out vec4 colour; uniform vec3 eye;
 void main() {
   vec3 N = normalize(n); vec3 V = normalize(eye - world); if (dot(N, V) < 0.0) N = -N;
-  float key = max(dot(N, normalize(vec3(0.45, 0.8, 0.55))), 0.0);
-  float sky = 0.5 + 0.5 * N.y; float rim = pow(1.0 - max(dot(N, V), 0.0), 3.0);
+  float key = max(dot(N, vec3(0.42054, 0.74763, 0.51400)), 0.0);
+  float sky = 0.5 + 0.5 * N.y; float rim = 1.0 - max(dot(N, V), 0.0); rim = rim * rim * rim;
+  float k = key * key; k *= k; k *= k; float gloss = k * k * k;
   float grain = 0.965 + 0.035 * sin(own.y * 46.0 + 5.0 * own.x);
-  vec3 c = paint.rgb * grain * (0.30 + 0.26 * sky + 0.62 * key) + vec3(1.0, 0.93, 0.78) * (0.10 * rim + 0.16 * pow(key, 24.0));
+  vec3 c = paint.rgb * grain * (0.30 + 0.26 * sky + 0.62 * key) + vec3(1.0, 0.93, 0.78) * (0.10 * rim + 0.16 * gloss);
   colour = vec4(c, paint.a); }"""
 _SHADOW_VERTEX = """#version 330
 in vec3 place; in vec4 row0; in vec4 row1; in vec4 row2; in vec4 tint; out float dark;
@@ -65,9 +75,17 @@ in vec3 place; in vec4 tint; out vec4 paint; uniform mat4 view; void main() { pa
 _LINE_FRAGMENT = "#version 330\nin vec4 paint; out vec4 colour; void main() { colour = paint; }"
 
 
+@lru_cache
 def _rgb(name):
     value = NIGHT[name].lstrip("#")
     return np.array([int(value[i : i + 2], 16) / 255 for i in (0, 2, 4)])
+
+
+def _renew(buffer, data):
+    """Fill a buffer anew, in storage that nothing drawn before still uses."""
+    raw = data.tobytes()
+    buffer.orphan(len(raw) * 2 if buffer.size < len(raw) else buffer.size)
+    buffer.write(raw)
 
 
 class Renderer:
@@ -80,20 +98,29 @@ class Renderer:
             (_FIGURE_VERTEX, _FIGURE_FRAGMENT),
             (_SHADOW_VERTEX, _SHADOW_FRAGMENT),
             (_LINE_VERTEX, _LINE_FRAGMENT),
+            (_SHADE_VERTEX, _SHADE_FRAGMENT),
         )
-        self._floor, self._figure, self._shadow, self._line = (
+        self._floor, self._figure, self._shadow, self._line, self._shade = (
             self.context.program(vertex_shader=v, fragment_shader=f) for v, f in programs
         )
         square = self.context.buffer(np.array([-1, -1, 1, -1, -1, 1, 1, 1], "f4").tobytes())
-        self._floor_array = self.context.vertex_array(self._floor, [(square, "2f", "place")])
+        self._floor_array, self._shade_array = (
+            self.context.vertex_array(program, [(square, "2f", "place")]) for program in (self._floor, self._shade)
+        )
+        self._kept_floor, self._picture = None, QImage()
         self._meshes = {
             name: tuple(self.context.buffer(part.tobytes()) for part in shapes.turned(profile, sides))
             for name, profile, sides in (
-                ("baluster", shapes.BALUSTER, 9),
-                ("spindle", shapes.SPINDLE, 8),
-                ("egg", shapes.EGG, 13),
-                ("ball", shapes.BALL, 8),
+                ("fine baluster", shapes.BALUSTER, 11),
+                ("fine spindle", shapes.SPINDLE, 10),
+                ("fine egg", shapes.EGG, 15),
+                ("fine ball", shapes.BALL, 10),
+                ("baluster", shapes.BALUSTER, 7),
+                ("spindle", shapes.SPINDLE, 6),
+                ("egg", shapes.EGG, 10),
+                ("ball", shapes.BEAD, 7),
                 ("plain", shapes.PLAIN, 5),
+                ("bead", shapes.BEAD, 5),
             )
         }
         self._instances = self.context.buffer(reserve=1 << 16, dynamic=True)
@@ -114,63 +141,89 @@ class Renderer:
             for old in self._targets.values():
                 for part in old:
                     part.release()
-            self._targets = {}
+            self._targets, self._kept_floor = {}, None
             samples = 4 if fine else 0
-            parts = [
-                self.context.renderbuffer(size, 4, samples=samples),
-                self.context.depth_renderbuffer(size, samples=samples),
-            ]
-            parts.append(self.context.framebuffer(parts[0], parts[1]))
-            if fine:
-                parts.append(self.context.simple_framebuffer(size, 4))
+            parts = []
+            for _ in ("picture", "floor alone"):
+                colour, depth = (
+                    self.context.renderbuffer(size, 4, samples=samples),
+                    self.context.depth_renderbuffer(size, samples=samples),
+                )
+                parts += [self.context.framebuffer(colour, depth), colour, depth]
+            parts.append(self.context.simple_framebuffer(size, 4) if fine else parts[0])
             self._targets[key] = parts
         parts = self._targets[key]
-        return parts[2], parts[-1]
+        return parts[0], parts[3], parts[-1]
 
     def draw(self, size, pose, figures, lines=(), fine=False):
-        """A picture of ``size (width, height)`` pixels, seen from a camera pose. ``lines``: ``(points, rgba)``."""
+        """A picture of ``size (width, height)`` pixels, seen from a camera pose; it holds until the next one.
+
+        ``lines``: ``(points, rgba)``.
+        """
         size = (max(size[0], 2), max(size[1], 2))
         view = pose.matrix(size[0] / size[1])
-        batches = self._batches(figures)
+        batches = self._batches(figures, fine)
         centre = np.mean([f.placed.mean(0) for f in figures], axis=0) if figures else np.zeros(3)
         self._draw_shadows(batches, centre)
-        target, result = self._target(size, fine)
-        target.use()
+        target, floor, result = self._target(size, fine)
         # Rows of a picture run down, those of OpenGL up: the projection is flipped instead of the pixels.
         flipped = (np.diag([1.0, -1.0, 1.0, 1.0]) @ view).T.astype("f4").tobytes()
-        target.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
         self.context.enable(moderngl.BLEND)
         self.context.disable(moderngl.CULL_FACE)
         self.context.enable(moderngl.DEPTH_TEST)
+        if self._kept_floor != (key := (size, fine, flipped)):
+            floor.use()
+            floor.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
+            self._draw_floor(flipped, pose)
+            self._kept_floor = key
+        self.context.copy_framebuffer(target, floor)
+        target.use()
+        if figures:
+            self._draw_shade(flipped, figures)
         self._figure["view"].write(flipped)
         self._figure["eye"].value = tuple(pose.eye)
         for mesh, data in batches:
             self._draw_batch(self._figure, mesh, data)
-        # The floor after the figures: what they hide of it need not be painted.
-        self._draw_floor(flipped, pose, centre)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )
         if fine:
             self.context.copy_framebuffer(result, target)
         self.context.disable(moderngl.DEPTH_TEST)
-        pixels = result.read(components=4)
-        return QImage(pixels, size[0], size[1], size[0] * 4, QImage.Format.Format_RGBX8888).copy()
+        # The same picture is filled each time: fresh memory would cost more than reading does.
+        if self._picture.size().toTuple() != size:
+            self._picture = QImage(*size, QImage.Format.Format_RGBX8888)
+        result.read_into(self._picture.bits(), components=4)
+        return self._picture
 
-    def _draw_floor(self, view, pose, centre):
+    def _draw_floor(self, view, pose):
         reach = max(9.0, pose.distance * 1.6)
         self._floor["view"].write(view)
         for name, value in (
             ("eye", pose.eye),
-            ("centre", centre),
+            ("centre", (pose.target[0], 0.0, pose.target[2])),
             ("ground", _rgb("base") * 1.02),
             ("line", _rgb("line") * 0.92),
-            ("shadow_centre", self._shadow_centre),
         ):
             self._floor[name].value = tuple(value)
-        self._floor["reach"].value, self._floor["shadow_reach"].value = reach, self._shadow_reach
-        self._shadow_map.use(0)
+        self._floor["reach"].value = reach
         self._floor_array.render(moderngl.TRIANGLE_STRIP)
+
+    def _draw_shade(self, view, figures):
+        """The shadows on the floor, no further than the figures may throw any."""
+        places = np.concatenate([f.placed for f in figures])
+        # The light slants: what is high throws its shadow to one side.
+        cast = places[:, [0, 2]] - np.array([0.18, 0.22]) * np.maximum(places[:, 1:2], 0)
+        self._shade["view"].write(view)
+        self._shade["bounds"].value = (*(cast.min(0) - 0.3), *(cast.max(0) + 0.3))
+        self._shade["shadow_centre"].value, self._shade["shadow_reach"].value = (
+            tuple(self._shadow_centre),
+            self._shadow_reach,
+        )
+        self._shadow_map.use(0)
+        self.context.disable(moderngl.DEPTH_TEST)
+        self._shade_array.render(moderngl.TRIANGLE_STRIP)
+        self.context.enable(moderngl.DEPTH_TEST)
 
     def _draw_shadows(self, batches, centre):
         self._shadow_centre, self._shadow_reach = centre, _SHADOW_REACH
@@ -180,18 +233,13 @@ class Renderer:
         self.context.enable(moderngl.BLEND)
         self.context.blend_equation = moderngl.MAX
         self._shadow["centre"].value, self._shadow["reach"].value = tuple(centre), _SHADOW_REACH
-        limbs = [data for mesh, data in batches if mesh != "ball"]
+        limbs = [data for mesh, data in batches if not mesh.endswith(("ball", "bead"))]
         if limbs:
             self._draw_batch(self._shadow, "plain", np.concatenate(limbs))
         self.context.blend_equation = moderngl.FUNC_ADD
 
     def _draw_batch(self, program, mesh, data):
-        raw = data.astype("f4").tobytes()
-        if self._instances.size < len(raw):
-            self._instances.orphan(len(raw) * 2)
-        else:
-            self._instances.orphan()
-        self._instances.write(raw)
+        _renew(self._instances, data.astype("f4"))
         key = (program, mesh)
         if key not in self._arrays:
             # Shadows have no use for normals, and a program lacks what it does not use.
@@ -204,42 +252,53 @@ class Renderer:
         self._arrays[key].render(moderngl.TRIANGLES, instances=len(data))
 
     def _draw_lines(self, view, lines):
-        self._line["view"].write(view)
+        """All lines in one go: each write to a buffer in use would make the driver wait."""
+        pairs = []
         for points, tints in lines:
-            data = np.concatenate([points, np.broadcast_to(tints, (len(points), 4))], 1).astype("f4").tobytes()
-            if len(data) <= self._lines.size:
-                self._lines.write(data)
-                self._line_array.render(moderngl.LINE_STRIP, vertices=len(points))
+            strip = np.concatenate([points, np.broadcast_to(tints, (len(points), 4))], 1)
+            pairs.append(np.stack([strip[:-1], strip[1:]], 1).reshape(-1, 7))
+        if not pairs:
+            return
+        data = np.concatenate(pairs).astype("f4")
+        _renew(self._lines, data)
+        self._line["view"].write(view)
+        self._line_array.render(moderngl.LINES, vertices=len(data))
 
-    def _batches(self, figures):
+    def _batches(self, figures, fine):
         gathered = {}
         for figure in sorted(figures, key=lambda f: f.ghost):
-            for mesh, matrices, tints in _figure_batches(figure):
+            for mesh, matrices, tints in _figure_batches(figure, fine):
                 gathered.setdefault(mesh, []).append(np.concatenate([matrices.reshape(-1, 12), tints], 1))
         return [(mesh, np.concatenate(parts)) for mesh, parts in gathered.items()]
 
 
-def _figure_batches(figure):
-    """``(mesh, matrices, tints)`` of a figure's spindles, head and balls."""
+def _figure_batches(figure, fine):
+    """``(mesh, matrices, tints)`` of a figure's spindles, head and balls; in fewer corners unless ``fine``."""
     bones = figure.bones
     if not len(bones.start):
         return
     starts, ends = figure.segments()
     base = _rgb({PERFORMER: "performer", MARIONETTE: "marionette", BAKED: "baked"}[figure.kind])
     alpha = 0.35 if figure.ghost else 1.0
-    chosen = np.isin(bones.start, figure.chosen)
     tints = np.tile([*base, alpha], (len(starts), 1))
-    tints[chosen, :3] = _rgb("brass")
-    head = (bones.start == bones.head) & (bones.end < 0)
+    lit = np.tile([*(base * 0.72 + 0.28 * _rgb("text")), alpha], (len(bones.balls), 1))
+    if figure.chosen:
+        tints[np.isin(bones.start, figure.chosen), :3] = _rgb("brass")
+        lit[np.isin(bones.balls, figure.chosen), :3] = _rgb("brass")
+    head = bones.heads
     slim = 0.8 if figure.kind == PERFORMER else 1.0
-    matrices = spindle_matrices(starts, ends, bones.radius * slim)
-    yield ("spindle" if figure.kind == PERFORMER else "baluster"), matrices[~head], tints[~head]
-    if head.any():
-        yield "egg", spindle_matrices(starts[head], ends[head], bones.radius[head] * 1.25), tints[head]
-    shown = np.flatnonzero(bones.joint_radius > 0)
-    lit = np.tile([*(base * 0.72 + 0.28 * _rgb("text")), alpha], (len(shown), 1))
-    lit[np.isin(shown, figure.chosen), :3] = _rgb("brass")
-    yield "ball", ball_matrices(figure.placed[shown], bones.joint_radius[shown] * slim), lit
+    matrices = spindle_matrices(starts, ends, np.where(head, 1.25, slim) * bones.radius)
+    sizes = bones.joint_radius[bones.balls]
+    balls = ball_matrices(figure.placed[bones.balls], sizes * slim)
+    thin, small = ~head & (bones.radius < _THIN) & (not fine), (sizes < _THIN) & (not fine)
+    level = "fine " if fine else ""
+    limb = level + ("spindle" if figure.kind == PERFORMER else "baluster")
+    for mesh, picked in ((limb, ~head & ~thin), ("plain", thin), (level + "egg", head)):
+        if picked.any():
+            yield mesh, matrices[picked], tints[picked]
+    for mesh, picked in ((level + "ball", ~small), ("bead", small)):
+        if picked.any():
+            yield mesh, balls[picked], lit[picked]
 
 
 def _strings(figure):

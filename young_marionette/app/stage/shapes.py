@@ -26,6 +26,7 @@ SPINDLE = ((0.0, 0.05), (0.02, 0.28), (0.3, 0.62), (0.5, 0.66), (0.7, 0.58), (0.
 EGG = ((0.0, 0.28), (0.06, 0.5), (0.2, 0.82), (0.42, 1.0), (0.66, 0.98), (0.84, 0.76), (0.95, 0.42), (1.0, 0.04))
 # What a shadow needs of a limb.
 PLAIN = ((0.0, 0.35), (0.25, 0.85), (0.7, 0.7), (1.0, 0.35))
+BEAD = tuple((-np.cos(a), np.sin(a)) for a in np.linspace(0.02, np.pi - 0.02, 5))
 BALL = tuple((-np.cos(a), np.sin(a)) for a in np.linspace(0.02, np.pi - 0.02, 8))
 
 

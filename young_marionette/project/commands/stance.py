@@ -54,7 +54,8 @@ class TurnBone:
         joint = pairing.target.index[self.bone]
         _, world = pose_world(pairing.target, pose)
         over = rot.multiply(rot.from_vector(np.array(self.vector, float)), world[joint])
-        pose[joint] = rot.multiply(pose[joint], rot.multiply(rot.conjugate(world[joint]), over))
+        # Normalised, or the rounding of a long drag's many steps would feed on itself.
+        pose[joint] = rot.normalise(rot.multiply(pose[joint], rot.multiply(rot.conjugate(world[joint]), over)))
         return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
 
 

@@ -6,7 +6,8 @@ from tests.support import RESTS, UPS, Case, dressed, figure, random_build, wild_
 from young_marionette.core import rotations as rot
 from young_marionette.core.body.reading import read_body
 from young_marionette.core.body.words import NameEvidence, parts_of, shared_prefix, side_of, split
-from young_marionette.core.facts import Correction, examine, guess_unit, motion_facts, place_figure
+from young_marionette.core.correction import Correction
+from young_marionette.core.facts import examine, guess_unit, motion_facts, place_figure
 from young_marionette.core.placement import axis_vector, place_clip
 from young_marionette.core.rebase import rename
 from young_marionette.core.skeleton import Clip, Skeleton
@@ -231,7 +232,7 @@ class Facts(Case):
         s = make_figure(Build())
         path = np.tile(s.offsets[0], (31, 1, 1)) + np.linspace(0, 3, 31)[:, None, None] * [0, 0, 1]
         facts, _ = motion_facts(Clip("x", s, 30, np.tile(s.rest, (31, 1, 1)), [0], path), place_figure(s).body)
-        self.assertIn("3.0 m", [f.value for f in facts])
+        self.assertIn(("travels", "the hips move 3.0 m over the floor"), [(f.value, f.evidence) for f in facts])
 
     def test_placed_figures_stand_upright_and_face_front(self):
         rng = np.random.default_rng(4)

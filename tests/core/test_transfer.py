@@ -260,6 +260,36 @@ class Stances(Case):
                 drop, rest[skeleton.index[f"{side} foot"], 1] - rest[skeleton.index[f"{side} toes"], 1], 2e-3, what
             )
 
+    def test_bend_planes(self):
+        """Elbows bent in planes of their own, on both sides: matched, they bend in one plane."""
+        a, b = figure(), figure(height=1.4, arm=0.4)
+        bends = {"left forearm": (0, -0.9, 0)}, {"left forearm": (0, 0.2, 1.0)}
+        a, b = (
+            dressing.with_rest(Clip("x", s, 30, s.rest[None]), dressing.rest_pose(s, bend)).skeleton
+            for s, bend in zip((a, b), bends)
+        )
+        strings = tie(a, read_body(a), b, read_body(b))
+        stance = match(strings, a, b)
+        planes = []
+        for skeleton, pose in ((a, stance.source), (b, stance.target)):
+            points, turns = pose_world(skeleton, pose)
+            arm, elbow, hand = (skeleton.index[f"left {part}"] for part in ("upper arm", "forearm", "hand"))
+            normal = np.cross(points[elbow] - points[arm], points[hand] - points[elbow])
+            # In the upper arm's own axes: there the plane must be the one that the elbow has always bent in.
+            own = skeleton.rest_world
+            at_rest = np.cross(own[0][elbow] - own[0][arm], own[0][hand] - own[0][elbow])
+            self.assertLess(
+                np.degrees(
+                    rot.angle_between(
+                        rot.rotate(rot.conjugate(turns[arm]), normal), rot.rotate(rot.conjugate(own[1][arm]), at_rest)
+                    )
+                ),
+                0.5,
+            )
+            planes.append(normal)
+        self.assertLess(np.degrees(rot.angle_between(*planes)), 0.5)
+        self.assertLess(max(limb.angle for limb in limbs_left(strings, a, b, stance)), 0.5)
+
     def test_palms(self):
         """A T-pose rig matched to hanging arms turns its palms in with them."""
         a, b = figure(fingers=True), figure(fingers=True, arm=0.4)

@@ -12,6 +12,7 @@ import numpy as np
 from tests.support import Case, joints_at, show_state
 from young_marionette.core import rotations as rot
 from young_marionette.core.errors import InputError
+from young_marionette.demo import dressing
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, storage, stringing
 from young_marionette.project.document import Document
@@ -158,10 +159,33 @@ class Stringings(Case):
     def test_it_is_readable(self):
         tree = json.loads(self.path.read_text())
         self.assertEqual(
-            (tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 1, "quay to Heron")
+            (tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 2, "quay to Heron")
         )
         self.assertEqual(tree["strings"][0]["part"], "hips")
         self.assertTrue(tree["target"]["joints"][0]["offset"])
+
+    def test_a_member_that_rests_otherwise(self):
+        """Same bones, other rest pose: a matched stance is matched anew, one made by hand keeps its shape."""
+        clip = self.source.clip
+        pose = dressing.rest_pose(clip.skeleton, {"quay:L_Humerus": (0, 0, 1.2), "quay:R_Humerus": (0, 0, -1.2)})
+        other = replace(self.source, skeleton=replace(clip.skeleton, rest=pose))
+        self.assertEqual(other.family, self.source.family)
+        wanted = joints_at(bake(self.pairing, self.source))
+        for matched in (True, False):
+            file = stringing.to_file(replace(self.pairing, matched=matched), self.source, self.rig)
+            again = stringing.from_file(file, other, self.rig)
+            other.__dict__.pop("placed_clip", None)
+            self.close(joints_at(bake(again, other)), wanted, 2e-3, f"matched {matched}")
+
+    def test_files_of_the_first_version_are_read(self):
+        tree = json.loads(self.path.read_text())
+        tree["version"] = 1
+        for side in ("source", "target"):
+            for joint in tree[side]["joints"]:
+                del joint["rest"]
+        self.path.write_text(json.dumps(tree))
+        again = stringing.from_file(stringing.load(self.path), self.source, self.rig)
+        self.close(joints_at(bake(again, self.source)), joints_at(bake(self.pairing, self.source)), 1e-5)
 
     def test_another_skeleton_is_told_apart(self):
         self.refuses(

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ..core.tying import MUST_HAVE
 from . import theme
+from .board_cursor import BoardCursor
 from .stage.view import mark
 
 REGIONS = {
@@ -37,7 +38,8 @@ _HIT = 11
 class StringBoard(QWidget):
     """Drag from a bone to a bone of the other figure to tie them; click a bone or a string to choose its part.
 
-    Shift and a click on a bone of each figure ties them too (``clicked``). Dragging within one figure, along a chain, marks a run of bones, which is then tied as one.
+    Shift and a click, or Enter at the keyboard, on a bone of each figure ties them too (``clicked``). Dragging
+    within one figure, along a chain, or Shift with the arrow keys, marks a run of bones, which is then tied as one.
     """
 
     tied = Signal(object, object)
@@ -49,10 +51,12 @@ class StringBoard(QWidget):
         super().__init__()
         self.source = self.rig = self.pairing = self.part = None
         self.region, self._drag, self._hover = "Body", None, None
-        self._places, self.runs = {}, {}
+        self.places, self.runs = {}, {}
         self.setMinimumHeight(250)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.cursor_ = BoardCursor(self)
         self.setAccessibleName("String board")
 
     def show_pair(self, source, rig, pairing, part):
@@ -61,7 +65,7 @@ class StringBoard(QWidget):
             self.source and self.source.skeleton,
             self.rig and self.rig.skeleton,
         ):
-            self.runs = {}
+            self.runs, self._hover = {}, None
         self.source, self.rig, self.pairing, self.part = source, rig, pairing, part
         self._lay_out()
         self.update()
@@ -76,14 +80,18 @@ class StringBoard(QWidget):
         self._lay_out()
 
     # --- places ---------------------------------------------------------------------------------
+    def entry(self, side):
+        """The entry on a side, ``"source"`` or ``"rig"``."""
+        return self.source if side == "source" else self.rig
+
     def _lay_out(self):
-        self._places = {}
+        self.places = {}
         if not (self.source and self.rig):
             return
         half = self.width() / 2
         for side, entry, left in (("source", self.source, 0.0), ("rig", self.rig, half)):
             box = QRectF(left + 26, 36, half - 52, self.height() - 68)
-            self._places[side] = self._fit(entry, box)
+            self.places[side] = self._fit(entry, box)
 
     def _fit(self, entry, box):
         """Places of all joints, and which are inside the region: ``(places (joints, 2), inside)``."""
@@ -122,24 +130,24 @@ class StringBoard(QWidget):
 
     def place(self, side, name):
         """Where a bone of ``"source"`` or ``"rig"`` is on the board (QPointF)."""
-        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
-        return QPointF(*self._places[side][0][skeleton.index[name]])
+        skeleton = self.entry(side).placed_skeleton
+        return QPointF(*self.places[side][0][skeleton.index[name]])
 
-    def _shown(self, side, name):
-        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
-        return bool(self._places[side][1][skeleton.index[name]])
+    def shown(self, side, name):
+        skeleton = self.entry(side).placed_skeleton
+        return bool(self.places[side][1][skeleton.index[name]])
 
     def bone_at(self, point):
         """``(side, name)`` of the bone nearest to a place, or None."""
         best, found = _HIT, None
-        for side, (places, inside) in self._places.items():
+        for side, (places, inside) in self.places.items():
             away = np.linalg.norm(places - [point.x(), point.y()], axis=1)
             away[~inside] = np.inf
             nearest = int(np.argmin(away))
             if away[nearest] < best:
                 best, found = (
                     away[nearest],
-                    (side, (self.source if side == "source" else self.rig).placed_skeleton.names[nearest]),
+                    (side, self.entry(side).placed_skeleton.names[nearest]),
                 )
         return found
 
@@ -150,7 +158,7 @@ class StringBoard(QWidget):
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("deep"))
         p.drawRoundedRect(QRectF(self.rect()), 10, 10)
-        if not self._places:
+        if not self.places:
             p.setPen(theme.colour("quiet"))
             p.drawText(
                 QRectF(self.rect()).adjusted(30, 0, -30, 0),
@@ -182,11 +190,16 @@ class StringBoard(QWidget):
         if self._drag and self._drag[2]:
             p.setPen(QPen(theme.colour("brass"), 2))
             p.drawLine(self.place(*self._drag[0]), self._drag[1])
+        self.cursor_.check()
+        if self.cursor_.at is not None and self.hasFocus():
+            p.setPen(QPen(theme.colour("brass"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawEllipse(self.place(*self.cursor_.at), 10, 10)
         if self._hover:
             self._paint_name(p, *self._hover)
 
     def _paint_figure(self, p, side, entry, kind):
-        places, inside = self._places[side]
+        places, inside = self.places[side]
         skeleton = entry.placed_skeleton
         tint = theme.colour(kind)
         for joint, parent in enumerate(skeleton.parents):
@@ -199,7 +212,7 @@ class StringBoard(QWidget):
 
     def _visible_strings(self):
         for s in self.pairing.strings:
-            if self._shown("source", s.source[0]) and self._shown("rig", s.target[0]):
+            if self.shown("source", s.source[0]) and self.shown("rig", s.target[0]):
                 yield s
 
     def _curve(self, s):
@@ -241,9 +254,9 @@ class StringBoard(QWidget):
                     part in MUST_HAVE
                     and part not in tied
                     and part not in self.pairing.absent
-                    and self._places[side][1][run[0]]
+                    and self.places[side][1][run[0]]
                 ):
-                    p.drawEllipse(QPointF(*self._places[side][0][run[0]]), 7.5, 7.5)
+                    p.drawEllipse(QPointF(*self.places[side][0][run[0]]), 7.5, 7.5)
 
     def _paint_name(self, p, side, name):
         place = self.place(side, name)
@@ -263,7 +276,7 @@ class StringBoard(QWidget):
             for s in self.pairing.strings:
                 if name in (s.source if side == "source" else s.target):
                     return s.part
-        entry = self.source if side == "source" else self.rig
+        entry = self.entry(side)
         joint = entry.placed_skeleton.index[name]
         return next(
             (part for part, run in (entry.figure.body.parts if entry.figure.body else {}).items() if joint in run), None
@@ -281,7 +294,7 @@ class StringBoard(QWidget):
             self.part_chosen.emit(self._string_at(event.position()))
 
     def _string_at(self, point):
-        if not self.pairing or not self._places:
+        if not self.pairing or not self.places:
             return None
         box = QRectF(point.x() - 4, point.y() - 4, 8, 8)
         return next(
@@ -296,39 +309,60 @@ class StringBoard(QWidget):
     def mouseMoveEvent(self, event):
         if self._drag:
             self._drag = (self._drag[0], event.position(), True)
-        self._hover = self.bone_at(event.position()) if self._places else None
+        self._hover = self.bone_at(event.position()) if self.places else None
         if self._hover:
-            part = self.part_of(*self._hover)
-            self.pointed.emit(f"{self._hover[1]}: {part or 'no known part'}")
+            self.show_hover(*self._hover)
         self.update()
+
+    def show_hover(self, side, name):
+        """Name a bone, under the pointer or where the keyboard stands."""
+        self._hover = side, name
+        self.pointed.emit(f"{name}: {self.part_of(side, name) or 'no known part'}")
+        self.update()
+
+    def event(self, event):
+        """The arrow keys are the board's while it has the focus, not the timeline's."""
+        if event.type() == QEvent.Type.ShortcutOverride and self.cursor_.handles(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event):
+        if not self.cursor_.press(event):
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event):
+        self._hover = None
+        self.update()
+        super().focusOutEvent(event)
+
+    def run_with(self, side, name):
+        """The marked run that a bone belongs to, else the bone alone."""
+        run = self.runs.get(side, ())
+        return run if name in run else (name,)
 
     def mouseReleaseEvent(self, event):
         drag, self._drag = self._drag, None
         if drag and drag[2]:
             found = self.bone_at(event.position())
             if found and found[0] != drag[0][0]:
-                ends = {side: self._run_with(side, name) for side, name in (drag[0], found)}
+                ends = {side: self.run_with(side, name) for side, name in (drag[0], found)}
                 self.runs = {}
                 self.tied.emit(ends["source"], ends["rig"])
             elif found and found[1] != drag[0][1]:
-                self._mark_run(found[0], drag[0][1], found[1])
+                self.mark_run(found[0], drag[0][1], found[1])
         elif drag:
             self.runs.pop(drag[0][0], None)
         self.update()
 
-    def _mark_run(self, side, one, other):
+    def mark_run(self, side, one, other):
         """Mark the bones from one to another below it as a run; nothing where neither is above the other."""
-        skeleton = (self.source if side == "source" else self.rig).placed_skeleton
+        skeleton = self.entry(side).placed_skeleton
         ends = sorted((skeleton.index[one], skeleton.index[other]))
         chain = [ends[1], *skeleton.ancestors(ends[1])]
         if ends[0] in chain:
             self.runs[side] = tuple(skeleton.names[j] for j in chain[: chain.index(ends[0]) + 1][::-1])
             self.pointed.emit(f"Run of {len(self.runs[side])} bones: drag it to the other figure to tie it")
-
-    def _run_with(self, side, name):
-        """The marked run that a bone belongs to, else the bone alone."""
-        run = self.runs.get(side, ())
-        return run if name in run else (name,)
 
     def leaveEvent(self, _event):
         self._hover = None

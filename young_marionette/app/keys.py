@@ -54,8 +54,13 @@ SHEET = (
             ("Delete", "Take out, or untie"),
             ("F2", "Tags of a library entry"),
             ("Shift+click", "Tie a bone of each figure"),
+            ("arrows", "From bone to bone on the board"),
+            ("Shift+arrows", "Mark a run of bones there"),
             ("M", "Mirror on or off"),
             ("K", "Lock a string"),
+            ("U", "Tie what is untied"),
+            ("X", "Say that a part is absent"),
+            ("R", "Next part of the body"),
         ),
     ),
 )

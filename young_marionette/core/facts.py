@@ -9,6 +9,7 @@ import numpy as np
 
 from . import rotations as rot
 from .body.reading import read_body
+from .correction import Correction
 from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
 from .skeleton import as_rows
@@ -43,22 +44,6 @@ class Oddity:
     text: str
     remedy: str
     amount: float = 0.0
-
-
-@dataclass(frozen=True)
-class Correction:
-    """What the user knows better than the file or the guesses; None leaves them. Axes as in ``"-Z"``.
-
-    ``rate``: frames per second that the frames were meant for. ``lift``: metres that the motion is moved
-    up. ``centred``: the first frame stands over the ``"origin"``, or on the grid ``"line"`` that runs ahead through it.
-    """
-
-    scale: float | None = None
-    up: str | None = None
-    facing: str | None = None
-    rate: float | None = None
-    lift: float | None = None
-    centred: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,18 +101,17 @@ def describe_rest(skeleton, body):
     return words, angle
 
 
-def fingerprint(skeleton, names=None):
+def fingerprint(skeleton, prefix=""):
     """A short text that is equal for skeletons of one family: structure, names without prefix, proportions."""
-    prefix = names.prefix if names else ""
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
     shares = [f"{np.linalg.norm(o) / size:.3f}" if p >= 0 else "" for o, p in zip(skeleton.offsets, skeleton.parents)]
-    lines = [f"{n[len(prefix) :]} {p} {s}" for n, p, s in zip(skeleton.names, skeleton.parents, shares)]
+    lines = [f"{n.removeprefix(prefix)} {p} {s}" for n, p, s in zip(skeleton.names, skeleton.parents, shares)]
     return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
 
 
 def examine(skeleton, correction=Correction()):
     """Examine a skeleton in its file's own unit and axes (a Figure)."""
-    body = read_body(skeleton)
+    body = read_body(skeleton, correction.prefix)
     facts, oddities = [], []
     if body is None:
         extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
@@ -184,9 +168,13 @@ def examine(skeleton, correction=Correction()):
         Fact("Height", f"{stature * scale:.2f} m", "from sole to crown along the bones"),
     ]
     if body:
-        facts.append(Fact("Rest pose", rest, "" if angle is None else f"arms {angle:.0f}° below the horizontal"))
-        if body.names.prefix:
-            facts.append(Fact("Name prefix", body.names.prefix, "all names begin with it"))
+        told = "" if angle is None else f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal"
+        if correction.rest is not None:
+            told = f"{told}; frame {correction.rest} of the file, set by you".removeprefix("; ")
+        facts.append(Fact("Rest pose", rest, told))
+        prefix = body.names.prefix
+        told = "set by you" if correction.prefix is not None else "all names begin with it" if prefix else ""
+        facts.append(Fact("Name prefix", prefix or "none", told))
     return Figure(
         body,
         Placement.from_axes(scale, up, forward),
@@ -198,7 +186,7 @@ def examine(skeleton, correction=Correction()):
         stature * scale,
         tuple(facts),
         tuple(oddities),
-        fingerprint(skeleton, body and body.names),
+        fingerprint(skeleton, body.names.prefix if body else correction.prefix or ""),
     )
 
 
@@ -255,11 +243,12 @@ def motion_facts(clip, body):
     world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips, *feet])
     travel = np.ptp(places[hips][[0, 2]], axis=1)
+    still = max(travel) <= 0.3
     facts.append(
         Fact(
             "Travel",
-            f"{np.hypot(*travel):.1f} m" if max(travel) > 0.3 else "in place",
-            "how far the hips move over the floor",
+            "in place" if still else "travels",
+            f"the hips move {np.hypot(*travel):.1f} m over the floor",
         )
     )
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
@@ -294,25 +283,6 @@ def _collapsed(clip, body):
         return False
     apart = max(float(np.linalg.norm(places[joints[0]] - places[j], axis=0).max()) for j in joints[1:])
     return apart < 0.35 * max(float(np.linalg.norm(rest[joints[0]] - rest[j])) for j in joints[1:])
-
-
-def put_down(clip, body, correction):
-    """A placed clip with the corrections of its motion: rate, height over the floor, start over the origin."""
-    if correction.rate:
-        clip = replace(clip, rate=correction.rate)
-    shift = np.array([0.0, correction.lift or 0.0, 0.0])
-    if correction.centred:
-        hips = body.parts["hips"][0] if body else 0
-        first = clip.cut(0, 0)
-        world = world_rotation_rows(clip.skeleton, as_rows(first.rotations), [hips])
-        start = position_rows(clip.skeleton, world, clip.moving, as_rows(first.translations), [hips])[hips, :, 0]
-        shift -= start * ([1, 0, 1] if correction.centred == "origin" else [1, 0, 0])
-    if not shift.any():
-        return clip
-    moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    for root in np.flatnonzero(clip.skeleton.parents < 0):
-        moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
-    return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
 
 
 def _lowest_foot(skeleton, feet):

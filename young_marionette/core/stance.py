@@ -1,7 +1,8 @@
 """Stance: bring the target's reference pose onto the source's, limb by limb.
 
 The target is turned, the source keeps its rest pose or the pose that was adopted for it. Parents come
-before children. A limb gets the smallest turn that lines up its direction; a hand also lines up its
+before children. A limb gets the smallest turn that lines up its direction, and where elbow or knee are
+bent on both sides a turn about the bone that lines up the planes that they bend in; a hand lines up its
 palm; a foot that rests flat stays flat and only takes over where the toes point. Trunk, head and
 collarbones keep the rig's own build, unless both skeletons turn out to be one body in two poses: then
 every bone is fitted to all that hangs on it (least squares over the directions, Kabsch 1976).
@@ -20,6 +21,7 @@ from .skeleton import pose_world
 
 LIMB_NEXT = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
 FLAT_WITHIN = np.radians(35)
+BENT = np.radians(8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,7 +151,13 @@ def _limb_fits(strings, source, target, here, there):
         for part in LIMB_NEXT:
             joints = _limb_aims(ties, source, target, here, there, side, part)
             if joints:
-                fits[joints[0]] = _aim(joints[2], joints[1])
+                lower = LIMB_NEXT[part]
+                below = _limb_aims(ties, source, target, here, there, side, lower) if lower in LIMB_NEXT else None
+                bent = below and min(rot.angle_between(joints[i], below[i]) for i in (1, 2)) > BENT
+                # A limb that is all but straight on one side tells nothing of the plane that it bends in.
+                fits[joints[0]] = (
+                    _frame_fit((joints[2], below[2]), (joints[1], below[1])) if bent else _aim(joints[2], joints[1])
+                )
         hand = _hand_frames(ties, source, target, here, there, side)
         if hand:
             fits[hand[0]] = _frame_fit(hand[2], hand[1])

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from ..core.errors import InputError
 from .entry import BAKED, CLIP, RIG
 from .pairing import Pairing
-from .stringing import StringingFile, from_file, to_file
+from .stringing import StringingFile, adapt, from_file, to_file
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,8 +83,20 @@ def _adapted(pairing: Pairing, source, rig):
             _last_adapted.pop(next(iter(_last_adapted)))
         # from_file takes entries by what they are placed as, so the stringing is the common language.
         sides = _Side(pairing.source, source.family), _Side(pairing.target, rig.family)
-        hit = _last_adapted[key] = (pairing, from_file(to_file(pairing, *sides), source, rig))
+        hit = _last_adapted[key] = (pairing, _fitted(to_file(pairing, *sides), source, rig))
     return hit[1]
+
+
+def _fitted(file, source, rig):
+    """A family's stringing on a member; one that was only said to be of the family may lack bones."""
+    try:
+        return from_file(file, source, rig)
+    except InputError:
+        pass
+    try:
+        return adapt(file, source, rig)[0]
+    except InputError:
+        return None  # nothing of it fits; the snags say that nothing is tied
 
 
 @dataclass(frozen=True)

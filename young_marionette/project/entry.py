@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.facts import Correction, Oddity, motion_facts, place_figure, put_down
+from ..core.correction import Correction, put_down
+from ..core.facts import Oddity, motion_facts, place_figure
 from ..core.placement import place_clip, place_skeleton
 from ..core.rebase import rename
 from ..core.skeleton import Clip, Skeleton
@@ -57,22 +58,30 @@ class Entry:
     tags: tuple[str, ...] = ()
 
     @cached_property
+    def _rested(self):
+        """The skeleton in the rest pose that it is believed to have."""
+        frame = self.correction.rest
+        if frame is None or self.clip is None:
+            return self.skeleton
+        return replace(self.skeleton, rest=self.clip.rotations[min(frame, self.clip.frames - 1)])
+
+    @cached_property
     def _key(self):
-        return skeleton_key(self.skeleton), self.correction
+        return skeleton_key(self._rested), self.correction
 
     @cached_property
     def figure(self):
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
-        return _remember(_figures, self._key, lambda: place_figure(self.skeleton, self.correction))
+        return _remember(_figures, self._key, lambda: place_figure(self._rested, self.correction))
 
     @property
     def family(self):
         """The fingerprint that entries of one skeleton family share."""
-        return self.figure.fingerprint
+        return self.correction.family or self.figure.fingerprint
 
     @cached_property
     def placed_skeleton(self):
-        return _remember(_skeletons, self._key, lambda: place_skeleton(self.skeleton, self.figure.placement))
+        return _remember(_skeletons, self._key, lambda: place_skeleton(self._rested, self.figure.placement))
 
     @cached_property
     def placed_clip(self):

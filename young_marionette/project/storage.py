@@ -13,8 +13,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from ..core.correction import Correction
 from ..core.errors import InputError
-from ..core.facts import Correction
 from ..core.skeleton import Clip, Skeleton
 from ..formats.bvh import Layout
 from ..formats.files import opened, write_whole
@@ -34,6 +34,10 @@ class CorrectionFile(Strict):
     rate: float | None = Field(default=None, gt=0, le=1000)
     lift: float | None = Field(default=None, ge=-1000, le=1000)
     centred: Literal["origin", "line"] | None = None
+    in_place: bool | None = None
+    prefix: str | None = None
+    family: str | None = None
+    rest: int | None = Field(default=None, ge=0)
 
 
 class EntryFile(Strict):

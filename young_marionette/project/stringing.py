@@ -12,13 +12,14 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from ..core import rotations as rot
 from ..core.body.words import shared_prefix
 from ..core.errors import InputError
+from ..core.skeleton import Skeleton
 from ..core.stance import Stance, match
 from ..core.transfer import TransferSettings
 from ..core.tying import String, tie
 from ..formats.files import check_free, opened, write_whole
 from .pairing import Pairing
 
-VERSION = 1
+VERSION = 2
 _MAX_BYTES = 32 << 20
 
 
@@ -38,11 +39,15 @@ class Strict(BaseModel):
 
 
 class Joint(Strict):
-    """A joint of the rest pose: offset in metres, in the parent's axes."""
+    """A joint of the rest pose: offset in metres and rotation, in the parent's axes; no rotation is left out.
+
+    Version 1 knew no rotations.
+    """
 
     name: str
     parent: str | None
     offset: tuple[float, float, float]
+    rest: Quaternion | None = None
 
 
 class Side(Strict):
@@ -74,7 +79,7 @@ class Settings(Strict):
 
 
 class StringingFile(Strict):
-    """The schema of a ``*.stringing`` file, version 1."""
+    """The schema of a ``*.stringing`` file, version 2."""
 
     format: Literal["young-marionette stringing"]
     version: int
@@ -116,8 +121,13 @@ def to_file(pairing, source, rig, name=""):
 def _side(entry, skeleton, pose):
     turns = rot.multiply(rot.conjugate(skeleton.rest), pose)
     joints = [
-        Joint(name=n, parent=skeleton.names[p] if p >= 0 else None, offset=tuple(np.round(o, 6).tolist()))
-        for n, p, o in zip(skeleton.names, skeleton.parents, skeleton.offsets)
+        Joint(
+            name=n,
+            parent=skeleton.names[p] if p >= 0 else None,
+            offset=tuple(np.round(o, 6).tolist()),
+            rest=tuple(np.round(q, 9).tolist()) if rot.angle(q) > 1e-9 else None,
+        )
+        for n, p, o, q in zip(skeleton.names, skeleton.parents, skeleton.offsets, skeleton.rest)
     ]
     return Side(
         fingerprint=entry.family,
@@ -155,12 +165,15 @@ def from_file(file, source, rig):
         )
         for t in file.strings
     )
-    pose = _pose(file.source, a, here)
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
-    # A stance that the program matched for other proportions is matched anew, one made by hand is kept.
-    stance = (
-        Stance(pose, _pose(file.target, b, there)) if known or not file.stance_matched else match(strings, a, b, pose)
+    alike = file.version < 2 or all(
+        _rests_alike(side, s, n) for side, s, n in ((file.source, a, here), (file.target, b, there))
     )
+    if file.stance_matched and not (known and alike):
+        # What the program matched for other proportions or rest poses is matched anew, what was made by hand is kept.
+        stance = match(strings, a, b, _pose(file.source, a, here, alike) if file.source.pose else None)
+    else:
+        stance = Stance(_pose(file.source, a, here, alike), _pose(file.target, b, there, alike))
     return Pairing(
         a,
         b,
@@ -219,13 +232,60 @@ def _matcher(side, skeleton):
     return {old_name: new for old_name, new in names.items() if new is not None}
 
 
-def _pose(side, skeleton, names):
+def _pose(side, skeleton, names, alike=True):
+    """The reference pose of a side on a skeleton (local rotations); ``alike``: both rest in the same pose."""
+    if not alike:
+        return _rebuilt(side, skeleton, names)
     pose = skeleton.rest.copy()
     for name, turn in side.pose.items():
         if name in names:
             joint = skeleton.index[names[name]]
             pose[joint] = rot.multiply(pose[joint], rot.normalise(np.array(turn)))
     return pose
+
+
+def _skeleton(side):
+    """The skeleton that a side describes; InputError where its joints make no tree."""
+    index = {}
+    for joint in side.joints:
+        if joint.name in index or joint.parent is not None and joint.parent not in index:
+            raise InputError(
+                f"This stringing is no sound one: its joint {joint.name} stands before its parent, or twice."
+            )
+        index[joint.name] = len(index)
+    return Skeleton(
+        tuple(index),
+        np.array([-1 if j.parent is None else index[j.parent] for j in side.joints]),
+        np.array([j.offset for j in side.joints]),
+        np.array([rot.normalise(np.array(j.rest)) if j.rest else rot.IDENTITY for j in side.joints]),
+        np.full((len(index), 3), np.nan),
+    )
+
+
+def _rests_alike(side, skeleton, names):
+    """Whether the bones of a side point, at rest, where those of a skeleton do (within two degrees)."""
+    old = _skeleton(side)
+    old_points, points = old.rest_world[0], skeleton.rest_world[0]
+    for name, joint in old.index.items():
+        over = old.parents[joint]
+        if over < 0 or name not in names or old.names[over] not in names:
+            continue
+        was = old_points[joint] - old_points[over]
+        now = points[skeleton.index[names[name]]] - points[skeleton.index[names[old.names[over]]]]
+        if min(np.linalg.norm(was), np.linalg.norm(now)) > 1e-4 and rot.angle_between(was, now) > np.radians(2):
+            return False
+    return True
+
+
+def _rebuilt(side, skeleton, names):
+    """The pose of a side on a skeleton of the same bones that rests otherwise: every bone pointed the same way."""
+    old = _skeleton(side)
+    pose = np.array(old.rest)
+    for name, turn in side.pose.items():
+        if name in old.index:
+            pose[old.index[name]] = rot.multiply(pose[old.index[name]], rot.normalise(np.array(turn)))
+    same = tuple(String(f"bone {i}", (a,), (b,), 1.0, "") for i, (a, b) in enumerate(names.items()))
+    return match(same, old, skeleton, pose).target
 
 
 def save(path, file, overwrite=False):

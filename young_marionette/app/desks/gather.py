@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.conventions import CONVENTIONS, convention_names, learned_names
-from ...core.facts import UNITS
+from ...core.facts import UNITS, Fact
+from ...core.families import kinship
 from ...core.placement import AXIS_NAMES
 from ...project.commands import Correct, RenameBones
 from .. import theme
+from ..library import family_name
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 
@@ -64,8 +66,8 @@ class FactCard(Card):
         self.centre.activated.connect(lambda _i: self._correct("centred", self.centre.currentData()))
         self.as_read = button(
             "As in the file",
-            lambda: self._correct_all(rate=None, lift=None, centred=None),
-            tip="Take back rate, floor and centre",
+            lambda: self._correct_all(rate=None, lift=None, centred=None, in_place=None),
+            tip="Take back rate, floor, start and travel",
         )
         self.names = Chooser(self._fill_names)
         self.names.setAccessibleName("Rename the bones")
@@ -96,7 +98,9 @@ class FactCard(Card):
             self.rate.set_default(entry.clip.rate)
             self.centre.setCurrentIndex(max(self.centre.findData(entry.correction.centred), 0))
             self.floor.setEnabled(self._floor_off(entry) != 0)
-            self.as_read.setEnabled(any((entry.correction.rate, entry.correction.lift, entry.correction.centred)))
+            self.as_read.setEnabled(
+                any(getattr(entry.correction, f) is not None for f in ("rate", "lift", "centred", "in_place"))
+            )
         self.names.setEnabled(entry.figure.body is not None)
 
     def _fill_names(self):
@@ -136,7 +140,8 @@ class FactCard(Card):
 
     def show_entry(self, entry):
         """Show an entry's facts; None says what to do first."""
-        key = (entry.id, entry.correction, entry.name, entry.skeleton.names) if entry else None
+        families = {e.family for e in self.session.state.entries}
+        key = (entry.id, entry.correction, entry.name, entry.skeleton.names, len(families)) if entry else None
         if key == self._shown:
             return
         self._show_tools(entry)
@@ -157,11 +162,10 @@ class FactCard(Card):
         row = 0
         # A rig stands still: what is told of motion is told of clips only.
         still = entry.role == "rig"
-        for fact in entry.figure.facts if still else entry.facts:
+        for fact in (*(entry.figure.facts if still else entry.facts), self._family_fact(entry)):
             self.grid.addWidget(label(fact.label, "quiet"), row, 0)
-            if fact.label in ("Unit", "Up", "Facing"):
-                value = self._chooser(fact.label)
-            else:
+            value = self._editor(fact)
+            if value is None:
                 value = label(fact.value + ("" if fact.sure else " (a guess)"), wrap=True)
             self.grid.addWidget(value, row, 1)
             if fact.evidence:
@@ -172,6 +176,72 @@ class FactCard(Card):
         odd = [o for o in entry.oddities if not (still and o.kind in ("short", "floor"))]
         self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in odd))
         self.notes.setVisible(bool(odd))
+
+    def _family_fact(self, entry):
+        """Which family the entry counts with: a fact of the library, not of the file alone."""
+        count = sum(e.family == entry.family for e in self.session.state.entries) - 1
+        told = f"{count} more in the library with this skeleton" if count else "no other file has this skeleton"
+        return Fact("Family", family_name(entry), "set by you" if entry.correction.family else told)
+
+    def _editor(self, fact):
+        """What a fact is corrected with, or None where it is measured and can't be wrong."""
+        correction = self.entry.correction
+        if fact.label in ("Unit", "Up", "Facing"):
+            return self._chooser(fact.label)
+        if fact.label == "Name prefix":
+            edit = QLineEdit(fact.value if fact.value != "none" else "")
+            edit.setPlaceholderText("none")
+            edit.setToolTip("What all bone names begin with; emptied, it is guessed again")
+            edit.editingFinished.connect(lambda: self._prefix_typed(edit.text()))
+            self.boxes[fact.label], widget = edit, edit
+            edit.setAccessibleName(fact.label)
+            return widget
+        if fact.label == "Travel":
+            options = [("travels" if fact.value == "travels" else "as in the file", None), ("held in place", True)]
+            return self._list(fact.label, options, correction.in_place, "in_place")
+        if fact.label == "Rest pose" and self.entry.clip is not None:
+            frame = self.session.frame if self.session.clip is self.entry else 0
+            options = [(f"{fact.value}, as in the file" if correction.rest is None else "as in the file", None)]
+            options += [
+                (f"{fact.value}, frame {f}" if f == correction.rest else f"as in frame {f}", f)
+                for f in dict.fromkeys(x for x in (correction.rest, 0, frame) if x is not None)
+            ]
+            return self._list(fact.label, options, correction.rest, "rest")
+        if fact.label == "Family":
+            options = [
+                (f"{family_name(self.entry)}, by its bones" if correction.family is None else "by its bones", None)
+            ]
+            members = {}
+            for other in self.session.state.of_role("clip", "rig"):
+                if other.family != self.entry.figure.fingerprint and kinship(other.skeleton, self.entry.skeleton) > 0.3:
+                    members.setdefault(other.family, []).append(other.name)
+            for family, names in members.items():
+                more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+                options.append((f"that of {names[0]}{more}", family))
+            return self._list(fact.label, options, correction.family, "family") if len(options) > 1 else None
+        return None
+
+    def _list(self, what, options, present, field):
+        box = QComboBox()
+        box.setAccessibleName(what)
+        for name, value in options:
+            box.addItem(name, value)
+        box.setCurrentIndex(max(next((i for i, (_, v) in enumerate(options) if v == present), 0), 0))
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setMinimumContentsLength(12)
+        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
+        self.boxes[what] = box
+        return box
+
+    def _prefix_typed(self, text):
+        known = self.entry.figure.body.names.prefix if self.entry.figure.body else ""
+        if text == known:
+            return
+        if text and not any(n.startswith(text) for n in self.entry.skeleton.names):
+            self.session.message.emit(f"No bone of {self.entry.name} has a name that begins with {text}.")
+            self.boxes["Name prefix"].setText(known)
+            return
+        self._correct("prefix", text or None)
 
     def _chooser(self, what):
         box = QComboBox()

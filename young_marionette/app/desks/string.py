@@ -146,6 +146,7 @@ class StringDesk(Desk):
         self.region = QComboBox()
         self.region.addItems(REGIONS)
         self.region.setAccessibleName("Part of the body to zoom to")
+        self.region.setToolTip("Part of the body to zoom to (R goes round)")
         self.region.currentTextChanged.connect(self.board.set_region)
         self.mirror = tool(
             "mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)"
@@ -162,7 +163,9 @@ class StringDesk(Desk):
                     tip="Tie everything again by itself, or only the part of the body that is shown; locked strings stay (Ctrl+T)",
                 ),
                 button(
-                    "Tie the rest", lambda: self.session.do(TieAll(only_untied=True)), tip="Tie only what has no string"
+                    "Tie the rest",
+                    lambda: self.session.do(TieAll(only_untied=True)),
+                    tip="Tie only what has no string (U)",
                 ),
             )
         )
@@ -236,14 +239,15 @@ class StringDesk(Desk):
         self.tie(part, source, target)
 
     def click_to_tie(self, side, name):
-        """A bone was clicked with Shift, on the board or on the stage: the second, on the other figure, ties."""
+        """A bone was clicked with Shift or met with Enter, on the board or on the stage: the second, on the other figure, ties."""
         before, self._clicked = self._clicked, (side, name)
         if before is None or before[0] == side:
-            self.session.told.emit(f"{name}: now Shift and click on a bone of the other figure")
+            self.session.told.emit(f"{name}: now Shift and click, or Enter, on a bone of the other figure")
             return
         self._clicked = None
-        ends = dict((before, (side, name)))
-        self.tie_dragged((ends["source"],), (ends["rig"],))
+        ends = {side: self.board.run_with(side, name) for side, name in (before, (side, name))}
+        self.board.runs = {}
+        self.tie_dragged(ends["source"], ends["rig"])
 
     def tie(self, part, source, target):
         """Tie bones for a part, and its mirror where that is on."""
@@ -289,6 +293,12 @@ class StringDesk(Desk):
         if string:
             self.session.do(Lock(string.part, not string.locked))
 
+    def absent_chosen(self):
+        """Say that the chosen part is not there on one of the figures, or take that back."""
+        part, pairing = self.session.part, self.session.state.pairing
+        if part and pairing:
+            self.session.do(DeclareAbsent(part, part not in pairing.absent))
+
     def untie_chosen(self):
         """Take the string off the chosen part."""
         if self.session.part:
@@ -303,5 +313,11 @@ class StringDesk(Desk):
             self.lock_chosen()
         elif event.key() == Qt.Key.Key_M:
             self.mirror.toggle()
+        elif event.key() == Qt.Key.Key_R:
+            self.region.setCurrentIndex((self.region.currentIndex() + 1) % self.region.count())
+        elif event.key() == Qt.Key.Key_U:
+            self.session.do(TieAll(only_untied=True))
+        elif event.key() == Qt.Key.Key_X:
+            self.absent_chosen()
         else:
             super().keyPressEvent(event)

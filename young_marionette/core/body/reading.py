@@ -118,11 +118,14 @@ def _head_start(tree, names, base, taken, trunk):
     return found
 
 
-def read_body(skeleton):
-    """Read the body of ``skeleton`` (a Body), or None where no pair of legs can be seen."""
+def read_body(skeleton, prefix=None):
+    """Read the body of ``skeleton`` (a Body), or None where no pair of legs can be seen.
+
+    ``prefix``: what the bone names begin with, where that is known better than what they share.
+    """
     if len(skeleton) < 6:
         return None
-    tree, names = Tree(skeleton), NameEvidence(skeleton.names)
+    tree, names = Tree(skeleton), NameEvidence(skeleton.names, prefix)
     size = max(float(tree.reach.max()), 1e-12)
     all_legs = sorted(_pairs(tree, names, LEG, 0.2 * size), key=lambda p: -p.score)[:12]
     all_arms = sorted(_pairs(tree, names, ARM, 0.12 * size), key=lambda p: -p.score)[:12]

@@ -178,9 +178,9 @@ def _parts_of(words):
 class NameEvidence:
     """The words of all names of one skeleton, with what they share taken off."""
 
-    def __init__(self, names):
-        self.prefix = shared_prefix(names)
-        self.words = [split(n[len(self.prefix) :]) for n in names]
+    def __init__(self, names, prefix=None):
+        self.prefix = shared_prefix(names) if prefix is None else prefix
+        self.words = [split(n.removeprefix(self.prefix)) for n in names]
         self.parts = [parts_of(w) for w in self.words]
         self.sides = [side_of(w) for w in self.words]
 

@@ -1,0 +1,59 @@
+"""What the user knows better than a file or the guesses about it, and the corrections that change a placed clip."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .kinematics import position_rows, world_rotation_rows
+from .skeleton import as_rows
+
+
+@dataclass(frozen=True)
+class Correction:
+    """What the user knows better than the file or the guesses; None leaves them. Axes as in ``"-Z"``.
+
+    ``rate``: frames per second that the frames were meant for. ``lift``: metres that the motion is moved
+    up. ``centred``: the first frame stands over the ``"origin"``, or on the grid ``"line"`` that runs ahead
+    through it. ``in_place``: the hips stay over their first spot. ``prefix``: what all bone names begin with.
+    ``family``: the fingerprint of the skeleton family that it is to count with. ``rest``: the frame of the
+    file that holds the true rest pose.
+    """
+
+    scale: float | None = None
+    up: str | None = None
+    facing: str | None = None
+    rate: float | None = None
+    lift: float | None = None
+    centred: str | None = None
+    in_place: bool | None = None
+    prefix: str | None = None
+    family: str | None = None
+    rest: int | None = None
+
+
+def put_down(clip, body, correction):
+    """A placed clip with the corrections of its motion: rate, height over the floor, start, travel."""
+    if correction.rate:
+        clip = replace(clip, rate=correction.rate)
+    shift = np.array([0.0, correction.lift or 0.0, 0.0])
+    if correction.centred or correction.in_place:
+        path = _hips_path(clip, body)
+        if correction.centred:
+            shift -= path[0] * ([1, 0, 1] if correction.centred == "origin" else [1, 0, 0])
+        if correction.in_place:
+            shift = shift - (path - path[0]) * [1, 0, 1]
+    if not shift.any():
+        return clip
+    moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    for root in np.flatnonzero(clip.skeleton.parents < 0):
+        moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
+    return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
+
+
+def _hips_path(clip, body):
+    """World places of the hips ``(frames, 3)``, or of the first joint where there is no body."""
+    hips = body.parts["hips"][0] if body else 0
+    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips])
+    return position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips])[hips].T

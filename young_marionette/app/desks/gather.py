@@ -201,16 +201,14 @@ class FactCard(Card):
             return self._list(fact.label, options, correction.in_place, "in_place")
         if fact.label == "Rest pose" and self.entry.clip is not None:
             frame = self.session.frame if self.session.clip is self.entry else 0
-            options = [(f"{fact.value}, as in the file" if correction.rest is None else "as in the file", None)]
+            options = [(fact.value if correction.rest is None else "as in the file", None)]
             options += [
-                (f"{fact.value}, frame {f}" if f == correction.rest else f"as in frame {f}", f)
+                (f"{fact.value} (frame {f})" if f == correction.rest else f"as in frame {f}", f)
                 for f in dict.fromkeys(x for x in (correction.rest, 0, frame) if x is not None)
             ]
             return self._list(fact.label, options, correction.rest, "rest")
         if fact.label == "Family":
-            options = [
-                (f"{family_name(self.entry)}, by its bones" if correction.family is None else "by its bones", None)
-            ]
+            options = [(family_name(self.entry) if correction.family is None else "by its bones", None)]
             members = {}
             for other in self.session.state.of_role("clip", "rig"):
                 if other.family != self.entry.figure.fingerprint and kinship(other.skeleton, self.entry.skeleton) > 0.3:

@@ -175,7 +175,9 @@ class StageView(QWidget):
             x = min(max(place[0, 0] - width / 2, 8), max(self.width() - width - 8, 8))
             box = QRectF(x, min(place[0, 1] + 14, self.height() - 32), width, 22)
             while any(box.intersects(other) for other in taken):
-                box.translate(0, -26)
+                box.translate(0, 26)
+            if box.bottom() > self.height() - 6:
+                box.moveBottom(min([other.top() for other in taken], default=self.height()) - 4)
             taken.append(box)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("base", 200))

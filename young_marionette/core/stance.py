@@ -153,7 +153,7 @@ def _limb_fits(strings, source, target, here, there):
             if joints:
                 lower = LIMB_NEXT[part]
                 below = _limb_aims(ties, source, target, here, there, side, lower) if lower in LIMB_NEXT else None
-                bent = below and min(rot.angle_between(joints[i], below[i]) for i in (1, 2)) > BENT
+                bent = below and all(_bent(joints[i], below[i]) for i in (1, 2))
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
                 fits[joints[0]] = (
                     _frame_fit((joints[2], below[2]), (joints[1], below[1])) if bent else _aim(joints[2], joints[1])
@@ -167,6 +167,11 @@ def _limb_fits(strings, source, target, here, there):
         for finger in FINGERS:
             fits.update(_finger_fits(ties.get(side + finger), source, target, here, there))
     return fits
+
+
+def _bent(a, b):
+    """Whether two directions differ by more than BENT."""
+    return float(a @ b) < np.cos(BENT) * np.sqrt(float(a @ a) * float(b @ b))
 
 
 def _next_aims(ties, source, target, here, there, part, following):

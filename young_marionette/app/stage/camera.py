@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -20,6 +20,7 @@ class Pose:
     yaw: float = 0.42
     pitch: float = 0.16
     distance: float = 5.0
+    _matrices: dict = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @property
     def eye(self):
@@ -36,6 +37,12 @@ class Pose:
 
     def matrix(self, aspect):
         """Projection times view, ``(4, 4)``, for column vectors."""
+        if aspect not in self._matrices:
+            self._matrices.clear()
+            self._matrices[aspect] = self._matrix(aspect)
+        return self._matrices[aspect]
+
+    def _matrix(self, aspect):
         near, far = max(0.02, self.distance * 0.02), self.distance * 6 + 60
         view = np.eye(4)
         view[:3, :3] = self.axes

@@ -38,11 +38,11 @@ _SHADE_VERTEX = """#version 330
 in vec2 place; out vec3 world; uniform mat4 view; uniform vec4 bounds;
 void main() { world = vec3(mix(bounds.xy, bounds.zw, place * 0.5 + 0.5), 0.0).xzy; gl_Position = view * vec4(world, 1.0); }"""
 _SHADE_FRAGMENT = """#version 330
-in vec3 world; out vec4 colour; uniform vec3 shadow_centre; uniform float shadow_reach; uniform sampler2D shadow;
+in vec3 world; out vec4 colour; uniform vec3 shadow_centre; uniform float shadow_reach; uniform sampler2D shadow; uniform bool soft;
 void main() {
   vec2 s = (world.xz - shadow_centre.xz) / (2.0 * shadow_reach) + 0.5;
-  float d = 1.6 / 384.0; float dark = 0.36 * texture(shadow, s).r;
-  dark += 0.16 * (texture(shadow, s + vec2(d, 0)).r + texture(shadow, s - vec2(d, 0)).r + texture(shadow, s + vec2(0, d)).r + texture(shadow, s - vec2(0, d)).r);
+  float d = 1.6 / 384.0; float dark = texture(shadow, s).r;
+  if (soft) dark = 0.36 * dark + 0.16 * (texture(shadow, s + vec2(d, 0)).r + texture(shadow, s - vec2(d, 0)).r + texture(shadow, s + vec2(0, d)).r + texture(shadow, s - vec2(0, d)).r);
   if (dark <= 0.0) discard;
   colour = vec4(0.0, 0.0, 0.0, 0.86 * min(dark, 1.0)); }"""
 _FIGURE_VERTEX = """#version 330
@@ -179,7 +179,7 @@ class Renderer:
         self.context.copy_framebuffer(target, floor)
         target.use()
         if figures:
-            self._draw_shade(flipped, figures)
+            self._draw_shade(flipped, figures, fine)
         self._figure["view"].write(flipped)
         self._figure["eye"].value = tuple(pose.eye)
         for mesh, data in batches:
@@ -209,12 +209,13 @@ class Renderer:
         self._floor["reach"].value = reach
         self._floor_array.render(moderngl.TRIANGLE_STRIP)
 
-    def _draw_shade(self, view, figures):
+    def _draw_shade(self, view, figures, fine):
         """The shadows on the floor, no further than the figures may throw any."""
         places = np.concatenate([f.placed for f in figures])
         # The light slants: what is high throws its shadow to one side.
         cast = places[:, [0, 2]] - np.array([0.18, 0.22]) * np.maximum(places[:, 1:2], 0)
         self._shade["view"].write(view)
+        self._shade["soft"].value = fine
         self._shade["bounds"].value = (*(cast.min(0) - 0.3), *(cast.max(0) + 0.3))
         self._shade["shadow_centre"].value, self._shade["shadow_reach"].value = (
             tuple(self._shadow_centre),

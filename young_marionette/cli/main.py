@@ -1,4 +1,4 @@
-"""``young-marionette``: info, retarget, match, rename, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage."""
+"""``young-marionette``: info, retarget, match, rename, convert, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage."""
 
 from __future__ import annotations
 
@@ -20,6 +20,13 @@ app = typer.Typer(
     add_completion=False, rich_markup_mode=None, help="Bring motion from any skeleton onto your own rigs."
 )
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+SkeletonName = Annotated[
+    str | None, typer.Option("--skeleton", help="Which skeleton of a file with several, by its root's name.")
+]
+ClipName = Annotated[str | None, typer.Option("--clip", help="Which clip of a file with several, by its name.")]
+WithBody = Annotated[
+    bool | None, typer.Option("--with-body/--without-body", help="Write meshes and skin too, or motion alone.")
+]
 
 
 def _console():
@@ -28,16 +35,19 @@ def _console():
 
 
 @app.command()
-def info(file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")], as_json: AsJson = False):
-    """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, facing, oddities."""
-    from ..formats import read
-    from ..project.entry import entries_of
+def info(
+    file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")],
+    skeleton: SkeletonName = None,
+    as_json: AsJson = False,
+):
+    """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, body, facing, oddities."""
+    from ..project.delivery import of_skeleton
 
-    entry = entries_of(read(file))[0]
+    entries = of_skeleton(file, skeleton)
     if as_json:
-        print(json.dumps(report.info(entry), indent=1, ensure_ascii=False))
+        print(json.dumps(report.info(entries), indent=1, ensure_ascii=False))
     else:
-        report.print_info(_console(), entry)
+        report.print_info(_console(), entries)
 
 
 @app.command()
@@ -56,6 +66,8 @@ def retarget(
         str | None, typer.Option("--range", metavar="A:B", help="Frames A to B of the source, both included, from 0.")
     ] = None,
     in_place: Annotated[bool, typer.Option("--in-place", help="Stay over the rig's own spot.")] = False,
+    clip: ClipName = None,
+    body: WithBody = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")] = False,
     as_json: AsJson = False,
 ):
@@ -73,11 +85,11 @@ def retarget(
         check_free(save_stringing, overwrite)
         if not save_stringing.parent.is_dir():
             raise InputError(f"There is no folder {save_stringing.parent}.")
-    source_entry, rig_entry = delivery.open_source(source), delivery.open_rig(rig)
+    source_entry, rig_entry = delivery.open_source(source, clip=clip), delivery.open_rig(rig)
     pairing = delivery.pair_files(source_entry, rig_entry, stringing)
     if in_place:
         pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
-    baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite)
+    baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite, bool(body))
     if save_stringing:
         stringings.save(
             save_stringing,
@@ -160,6 +172,39 @@ def rename(
 
 
 @app.command()
+def convert(
+    file: Annotated[Path, typer.Argument(metavar="IN", help="A motion, or a character.")],
+    out: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write; its ending tells the format.")],
+    fps: Annotated[
+        float | None, typer.Option("--fps", help="Frames per second of the result; its length stays.")
+    ] = None,
+    frames: Annotated[
+        str | None, typer.Option("--range", metavar="A:B", help="Frames A to B, both included, from 0.")
+    ] = None,
+    unit: Annotated[str | None, typer.Option("--unit", help="m, cm, mm, in, ft or dm: the unit of the result.")] = None,
+    up: Annotated[str | None, typer.Option("--up", help="Y or Z: the axis that is up in the result.")] = None,
+    body: WithBody = None,
+    skeleton: SkeletonName = None,
+    clip: ClipName = None,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False,
+    as_json: AsJson = False,
+):
+    """Write what IN holds in another format; motion, timing and names stay unless asked otherwise."""
+    from ..project import delivery
+
+    entry = delivery.open_any(file, skeleton, clip)
+    metres = None if unit is None else _unit(unit)
+    axis = None if up is None else up.upper().lstrip("+")
+    if axis not in (None, "Y", "Z"):
+        raise InputError(f"'{up}' can't be up; give Y or Z.")
+    delivery.convert(entry, out, fps, _range(frames), metres, axis, body, overwrite)
+    if as_json:
+        print(json.dumps({"in": str(file), "out": str(out), "clip": entry.name}, ensure_ascii=False))
+    else:
+        _console().print(f"Wrote {out}")
+
+
+@app.command()
 def demo(out: Annotated[Path, typer.Option("--out", help="The folder for the show's files.")] = Path("quillmouth")):
     """Play the full example on the demo show: read, tie, match, transfer, bake, write, and a short report."""
     from ..demo.example import play
@@ -176,6 +221,16 @@ def _options(
         raise typer.Exit()
     if context.invoked_subcommand is None:
         print(context.get_help())
+
+
+_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0.1}
+
+
+def _unit(text):
+    """Metres per unit of a unit's short name."""
+    if text.lower() not in _UNITS:
+        raise InputError(f"'{text}' is no unit known here; give one of {', '.join(_UNITS)}.")
+    return _UNITS[text.lower()]
 
 
 def _range(text):

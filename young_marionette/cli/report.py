@@ -7,8 +7,19 @@ from rich.table import Table
 from ..core.tying import OPTIONAL, missing, untied
 
 
-def info(entry):
-    """The facts of an entry as plain data."""
+def info(entries):
+    """The facts of a file's first entry as plain data, and of all its clips and skeletons in short."""
+    told = _info(entries[0] if entries[0].clip else next((e for e in entries if e.clip), entries[0]))
+    told["clips"] = [
+        {"name": e.name, "skeleton": e.skeleton.names[0], "frames": e.clip.frames, "rate": e.clip.rate,
+         "seconds": round(e.clip.seconds, 6), "curves": list(e.clip.curves), "junk": e.clip.frames <= 2}
+        for e in entries if e.clip
+    ]  # fmt: skip
+    told["skeletons"] = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
+    return told
+
+
+def _info(entry):
     figure, clip, skeleton = entry.figure, entry.clip, entry.skeleton
     return {
         "file": str(entry.path),
@@ -36,13 +47,39 @@ def info(entry):
         "rest_pose": figure.rest_pose,
         "arms_below_horizontal_degrees": figure.arm_angle,
         "height_metres": round(figure.height, 4),
+        "body": _body(entry),
         "facts": [{"label": f.label, "value": f.value, "evidence": f.evidence, "sure": f.sure} for f in entry.facts],
         "oddities": [o.text for o in entry.oddities],
     }
 
 
-def print_info(console, entry):
-    """The facts of an entry as a table."""
+def _body(entry):
+    """Meshes, levels of detail and morphs as plain data; None where there is no body."""
+    if entry.character is None:
+        return None
+    return {
+        "meshes": len(entry.character.at_level(entry.level)),
+        "levels": list(entry.character.levels),
+        "triangles": sum(len(m.triangles) for m in entry.character.at_level(entry.level)),
+        "morphs": list(entry.character.morphs),
+        "materials": [m.name for m in entry.character.materials if m.name],
+    }
+
+
+def print_info(console, entries):
+    """The facts of a file as a table: of its first clip, and a line for each other one."""
+    entry = next((e for e in entries if e.clip), entries[0])
+    _print_info(console, entry)
+    for other in entries:
+        if other is not entry and other.clip:
+            console.print(f"Clip {other.name}: {other.clip.frames} frames at {other.clip.rate:g} per second"
+                          f"{', a reference pose or junk' if other.clip.frames <= 2 else ''}")  # fmt: skip
+    roots = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
+    if len(roots) > 1:
+        console.print(f"Skeletons: {', '.join(roots)}; choose one with --skeleton")
+
+
+def _print_info(console, entry):
     skeleton = entry.skeleton
     console.print(f"{entry.path}: {entry.format}, skeleton {skeleton.names[0]} with {len(skeleton)} joints")
     table = Table(box=None, show_header=False, pad_edge=False)

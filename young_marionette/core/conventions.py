@@ -67,6 +67,7 @@ def _h_anim():
     return names
 
 
+HUMANOID = frozenset(name for run in _vrm().values() for name in run)
 CONVENTIONS = {"vrm": ("VRM 1.0", _vrm()), "h-anim": ("H-Anim", _h_anim())}
 
 

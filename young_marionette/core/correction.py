@@ -9,6 +9,8 @@ import numpy as np
 from .kinematics import position_rows, world_rotation_rows
 from .skeleton import as_rows
 
+BIND = -1
+
 
 @dataclass(frozen=True)
 class Correction:
@@ -18,7 +20,7 @@ class Correction:
     up. ``centred``: the first frame stands over the ``"origin"``, or on the grid ``"line"`` that runs ahead
     through it. ``in_place``: the hips stay over their first spot. ``prefix``: what all bone names begin with.
     ``family``: the fingerprint of the skeleton family that it is to count with. ``rest``: the frame of the
-    file that holds the true rest pose.
+    file that holds the true rest pose, or BIND for the pose that the skin was bound in. ``level``: of detail.
     """
 
     scale: float | None = None
@@ -31,6 +33,7 @@ class Correction:
     prefix: str | None = None
     family: str | None = None
     rest: int | None = None
+    level: int | None = None
 
 
 def put_down(clip, body, correction):

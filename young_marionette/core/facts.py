@@ -8,8 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from . import rotations as rot
+from .body.known import known_body
 from .body.reading import read_body
 from .correction import Correction
+from .declared import Declared
 from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
 from .skeleton import as_rows
@@ -24,6 +26,7 @@ UNITS = (
     ("decimetre", 0.1, 0.7),
 )
 _USUAL = 1.7
+_LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
 @dataclass(frozen=True)
@@ -75,6 +78,10 @@ def guess_unit(stature):
     return scale, f"unit of {scale:.3g} m", False
 
 
+def _unit_name(scale):
+    return next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
+
+
 def describe_rest(skeleton, body):
     """``(words, arm angle)``: what pose the skeleton rests in; the angle is below the horizontal, degrees."""
     points, _ = skeleton.rest_world
@@ -109,15 +116,19 @@ def fingerprint(skeleton, prefix=""):
     return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
 
 
-def examine(skeleton, correction=Correction()):
-    """Examine a skeleton in its file's own unit and axes (a Figure)."""
-    body = read_body(skeleton, correction.prefix)
+def examine(skeleton, correction=Correction(), declared=Declared()):
+    """Examine a skeleton in its file's own unit and axes (a Figure); ``declared``: what the file says of itself."""
+    body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
+    body = body or read_body(skeleton, correction.prefix)
     facts, oddities = [], []
     if body is None:
         extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
-        stature, up, forward = float(extent), rot.AXES["Y"], rot.AXES["Z"]
+        stature, up = float(extent), axis_vector(declared.up or "Y")
+        forward = rot.AXES["Z"] if abs(up[1]) > 0.5 else -rot.AXES["Y"]
         up_from = facing_from = "no body could be read; this is a guess"
         up_sure = facing_sure = False
+        if declared.up:
+            up_from, up_sure = "the file says so", True
         oddities.append(
             Oddity(
                 "no body",
@@ -133,6 +144,16 @@ def examine(skeleton, correction=Correction()):
             True,
             body.facing_certain,
         )
+        if declared.up and abs(up @ axis_vector(declared.up)) < 0.5:
+            oddities.append(
+                Oddity(
+                    "up",
+                    f"The file says that {declared.up} is up, and the figure stands along {axis_name(up)}.",
+                    "The figure is believed; set Up in Gather if it should lie.",
+                )
+            )
+        elif declared.up:
+            up_from = "the way from hips to head, and the file says so"
         if body.sides_swapped:
             oddities.append(
                 Oddity(
@@ -148,9 +169,20 @@ def examine(skeleton, correction=Correction()):
         forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set by you", True
     scale, unit, unit_sure = guess_unit(stature)
     unit_from = f"the figure is {stature:.4g} units tall along its bones"
+    if declared.unit and _LOWEST < stature * declared.unit < _TALLEST:
+        scale, unit, unit_sure, unit_from = declared.unit, _unit_name(declared.unit), True, "the file says so"
+    elif declared.unit and body:
+        oddities.append(
+            Oddity(
+                "declared unit",
+                f"By the unit that the file tells, {_unit_name(declared.unit)}, the figure would be "
+                f"{stature * declared.unit:.3g} m tall; it is taken to be in another one.",
+                "Set its unit in Gather if it is that size.",
+            )
+        )
     if correction.scale:
         scale, unit_sure, unit_from = correction.scale, True, "set by you"
-        unit = next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
+        unit = _unit_name(scale)
     elif not unit_sure:
         oddities.append(
             Oddity(
@@ -271,10 +303,12 @@ def motion_facts(clip, body):
 def _collapsed(clip, body):
     """Whether head and feet are never further apart than a third of what the bones would allow."""
     joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
+    step = max(clip.frames // 12, 1)
     few = replace(
         clip,
-        rotations=clip.rotations[:: max(clip.frames // 12, 1)],
-        translations=clip.translations[:: max(clip.frames // 12, 1)],
+        rotations=clip.rotations[::step],
+        translations=clip.translations[::step],
+        values=clip.values[::step],
     )
     world = world_rotation_rows(clip.skeleton, as_rows(few.rotations), joints)
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(few.translations), joints)
@@ -290,9 +324,9 @@ def _lowest_foot(skeleton, feet):
     return float(np.nanmin(np.concatenate([ends, skeleton.rest_world[0][feet, 1]])))
 
 
-def place_figure(skeleton, correction=Correction()):
+def place_figure(skeleton, correction=Correction(), declared=Declared()):
     """Examine a skeleton as read; return its Figure with the body's frame in our world."""
-    figure = examine(skeleton, correction)
+    figure = examine(skeleton, correction, declared)
     if figure.body is None:
         return figure
     turn = figure.placement.turn

@@ -59,7 +59,8 @@ def place_skeleton(skeleton, placement):
     offsets, rest = skeleton.offsets * placement.scale, skeleton.rest.copy()
     offsets[roots] = rot.rotate(placement.turn, offsets[roots])
     rest[roots] = rot.multiply(placement.turn, rest[roots])
-    return replace(skeleton, offsets=offsets, rest=rest, tips=skeleton.tips * placement.scale)
+    scaled = skeleton.tips * placement.scale, skeleton.scales * placement.scale
+    return replace(skeleton, offsets=offsets, rest=rest, tips=scaled[0], scales=scaled[1])
 
 
 def place_clip(clip, placement, skeleton=None):

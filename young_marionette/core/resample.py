@@ -32,4 +32,5 @@ def resample(clip, rate):
     share = at - low
     turns = rot.slerp(clip.rotations[low], clip.rotations[low + 1], share[:, None])
     moves = clip.translations[low] + (clip.translations[low + 1] - clip.translations[low]) * share[:, None, None]
-    return replace(clip, rate=float(rate), rotations=turns, translations=moves)
+    values = clip.values[low] + (clip.values[low + 1] - clip.values[low]) * share[:, None]
+    return replace(clip, rate=float(rate), rotations=turns, translations=moves, values=values)

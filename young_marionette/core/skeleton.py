@@ -28,7 +28,9 @@ class Skeleton:
     ``names``: one per joint, all different. ``parents (joints,)``: index of the parent, -1 for a
     root, always smaller than the joint's own. ``offsets (joints, 3)``: metres, in the parent's
     axes. ``rest (joints, 4)``: local rest rotation. ``tips (joints, 3)``: where the bone of a
-    joint without children ends, in its own axes, NaN where the file says nothing.
+    joint without children ends, in its own axes, NaN where the file says nothing. ``scales (joints, 3)``: how
+    much a joint's own axes are scaled against the world; offsets are given with it taken out, so that
+    only skins need it.
     """
 
     names: tuple[str, ...]
@@ -36,6 +38,7 @@ class Skeleton:
     offsets: np.ndarray
     rest: np.ndarray = None
     tips: np.ndarray = None
+    scales: np.ndarray = None
 
     def __post_init__(self):
         count = len(self.names)
@@ -47,6 +50,8 @@ class Skeleton:
         put(self, "rest", np.asarray(rest, float).reshape(count, 4))
         tips = np.full((count, 3), np.nan) if self.tips is None else self.tips
         put(self, "tips", np.asarray(tips, float).reshape(count, 3))
+        scales = np.ones((count, 3)) if self.scales is None else self.scales
+        put(self, "scales", np.asarray(scales, float).reshape(count, 3))
         if self.parents.shape != (count,) or (count and (self.parents >= np.arange(count)).any()):
             raise ValueError("parents must come before their children")
         if len(set(self.names)) != count:
@@ -139,6 +144,7 @@ class Clip:
     ``rate``: frames per second. ``rotations (frames, joints, 4)``: local. ``moving (m,)``: the
     joints that also have positions; ``translations (frames, m, 3)``: those, in metres, in the
     parent's axes, in place of the joint's offset. Arrays lie in memory as rows (see ``as_rows``).
+    ``curves`` names further channels, such as the weights of morphs; ``values (frames, curves)`` holds them.
     """
 
     name: str
@@ -147,6 +153,8 @@ class Clip:
     rotations: np.ndarray
     moving: np.ndarray = field(default_factory=lambda: np.zeros(0, int))
     translations: np.ndarray = None
+    curves: tuple[str, ...] = ()
+    values: np.ndarray = None
 
     def __post_init__(self):
         put = object.__setattr__
@@ -159,6 +167,9 @@ class Clip:
             raise ValueError("rotations must be (frames, joints, 4)")
         if self.translations.shape != (frames, len(self.moving), 3):
             raise ValueError("translations must be (frames, moving, 3)")
+        put(self, "curves", tuple(self.curves))
+        values = np.zeros((frames, 0)) if self.values is None else self.values
+        put(self, "values", np.asarray(values, float).reshape(frames, len(self.curves)))
         if not self.rate > 0:
             raise ValueError("the rate must be above zero")
 
@@ -174,6 +185,7 @@ class Clip:
 
     def cut(self, first, last):
         """The frames ``first`` to ``last``, both included."""
+        kept = slice(first, last + 1)
         return replace(
-            self, rotations=self.rotations[first : last + 1], translations=self.translations[first : last + 1]
+            self, rotations=self.rotations[kept], translations=self.translations[kept], values=self.values[kept]
         )

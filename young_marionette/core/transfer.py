@@ -187,7 +187,8 @@ class Transfer:
         driven[[d.joint for d in self.drives]] = True
         turned[~driven] = self.target.rest[~driven][:, :, None]
         moving, moved = self._target_moves(world, places, clip.frames)
-        return Clip(name or clip.name, self.target, clip.rate, from_rows(turned), moving, from_rows(moved))
+        turned, moved = from_rows(turned), from_rows(moved)
+        return Clip(name or clip.name, self.target, clip.rate, turned, moving, moved, clip.curves, clip.values)
 
     def _target_world(self, seen, frames):
         world = np.empty((len(self.target), 4, frames))

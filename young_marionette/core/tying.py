@@ -71,7 +71,12 @@ def _string(part, source, source_body, target, target_body):
     certainty = float(np.clip(min(b.certainty[part] for b in sides), 0, 1))
     said = [b.named[part] for b in sides]
     place = "the same place in both bodies"
-    if min(said) > 0:
+    if all(b.tabled for b in sides):
+        certainty, reason = 1.0, "both files name this bone in their tables of humanoid bones"
+    elif target_body.tabled or source_body.tabled:
+        named = "rig" if target_body.tabled else "performer"
+        reason = f"the {named}'s file names this bone in its table of humanoid bones, and {place}"
+    elif min(said) > 0:
         certainty, reason = min(0.99, certainty + 0.1), f"both names speak of the {_plain(part)}, and {place}"
     elif max(said) > 0 and min(said) >= 0:
         reason = f"{place}; one name speaks of the {_plain(part)}, the other says nothing"

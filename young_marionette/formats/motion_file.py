@@ -5,12 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..core.declared import Declared
 from ..core.skeleton import Clip, Skeleton
 
 
 @dataclass(frozen=True, eq=False)
 class MotionFile:
-    """``layout`` holds what only the format's own writer needs to write the same kind of file again."""
+    """``layout`` holds what only the format's own writer needs to write the same kind of file again.
+
+    ``declared``: what the file says of unit, axes and bones. ``name``: the file's, with the skeleton's where it has
+    several; the others are in ``more``.
+    """
 
     path: Path
     format: str
@@ -18,3 +23,6 @@ class MotionFile:
     clips: tuple[Clip, ...]
     layout: object
     notes: tuple[str, ...] = ()
+    declared: Declared = Declared()
+    name: str = ""
+    more: tuple[MotionFile, ...] = ()

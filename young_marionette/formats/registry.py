@@ -5,10 +5,22 @@ from __future__ import annotations
 from pathlib import Path
 
 from ..core.errors import InputError
-from . import bvh
+from . import asf, bvh, gltf, usd
 from .files import check_free, opened
 
-WRITABLE = {".bvh": "BVH"}
+# From a name's ending to the kind of layout that its writer takes.
+WRITABLE = {
+    ".bvh": "BVH",
+    ".glb": "glTF",
+    ".gltf": "glTF",
+    ".vrma": "glTF",
+    ".usda": "USD",
+    ".usdc": "USD",
+    ".usdz": "USD",
+}
+READABLE = (".bvh", ".glb", ".gltf", ".vrm", ".vrma", ".usd", ".usda", ".usdc", ".usdz", ".amc", ".asf")
+LAYOUTS = {"BVH": bvh.Layout, "glTF": gltf.GltfLayout, "USD": usd.UsdLayout}
+_KNOWN = "BVH, glTF, GLB, VRM, USD and ASF/AMC can be read"
 
 
 def read(path):
@@ -18,13 +30,13 @@ def read(path):
         head = file.read(1 << 16)
     if not head:
         raise InputError(f"{path.name} is empty.")
-    if b"\0" in head:
-        raise InputError(f"{path.name} is a binary file of no format that is known here; BVH can be read.")
     if not head.strip():
         raise InputError(f"{path.name} begins with nothing but blanks.")
-    if bvh.is_bvh(head):
-        return bvh.read(path)
-    raise InputError(f"{path.name} has no format that is known here: a BVH file begins with the word HIERARCHY.")
+    for kind, told in ((bvh, bvh.is_bvh), (usd, usd.is_usd), (gltf, gltf.is_gltf), (asf, asf.is_asf_or_amc)):
+        if told(head):
+            return kind.read(path)
+    what = "a binary file" if b"\0" in head else "a file"
+    raise InputError(f"{path.name} is {what} of no format that is known here; {_KNOWN}.")
 
 
 def check_writable(path, overwrite=False):
@@ -37,7 +49,23 @@ def check_writable(path, overwrite=False):
     check_free(path, overwrite)
 
 
-def write(path, clip, layout=None, overwrite=False, metres_per_unit=1.0):
-    """Write a clip (in the file's unit and axes) in the format that the name's ending tells."""
+def layout_for(path, layout):
+    """``layout`` where the format of ``path`` can use it, else None."""
+    return layout if layout is not None and layout.format == WRITABLE.get(Path(path).suffix.lower()) else None
+
+
+def write(path, clip, layout=None, overwrite=False, metres_per_unit=1.0, up="Y", body=False, character=None, bones=()):
+    """Write a clip in the format that the name's ending tells.
+
+    ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes. Else it has
+    ``metres_per_unit`` and ``up``, which BVH does not tell, glTF has as metres with Y up, and USD writes down.
+    ``body``: write the layout's meshes, or ``character``, too. ``bones``: pairs of a VRM bone and a joint's name.
+    """
     check_writable(path, overwrite)
-    bvh.write(path, clip, layout, metres_per_unit)
+    kind = WRITABLE[Path(path).suffix.lower()]
+    if kind == "BVH":
+        bvh.write(path, clip, layout, metres_per_unit)
+    elif kind == "glTF":
+        gltf.write(path, clip, layout, body, character if body else None, bones)
+    else:
+        usd.write(path, clip, layout, body, character if body else None, metres_per_unit, up)

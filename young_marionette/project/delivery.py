@@ -4,27 +4,55 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ..core import rotations as rot
+from ..core.character import placed_character
 from ..core.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.errors import InputError
+from ..core.placement import Placement, place_clip
+from ..core.resample import resample
 from ..core.skeleton import Clip
 from ..formats import read, write
-from ..formats.registry import check_writable
+from ..formats.registry import WRITABLE, check_writable, layout_for
 from . import stringing
 from .entry import entries_of
-from .pairing import bake, pair, refuse_gaps
+from .pairing import bake, cut_to, pair, refuse_gaps
 
 
-def open_source(path):
-    """The first entry with motion in a file; InputError where it has none."""
-    entry = entries_of(read(path))[0]
-    if entry.clip is None:
+def open_source(path, skeleton=None, clip=None):
+    """An entry with motion in a file, the first long one unless named; InputError where it has none."""
+    found = of_skeleton(path, skeleton)
+    moving = [e for e in found if e.clip is not None]
+    if not moving:
         raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
-    return entry
+    if clip is not None:
+        named = [e for e in moving if clip in (e.name, e.clip.name, e.name.split(": ")[-1])]
+        if not named:
+            raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
+        return named[0]
+    return next((e for e in moving if e.clip.frames > 2), moving[0])
 
 
-def open_rig(path):
-    """The first skeleton in a file, as a rig."""
-    return entries_of(read(path))[0]
+def open_rig(path, skeleton=None):
+    """The first skeleton in a file, or the one named by its root, as a rig."""
+    return of_skeleton(path, skeleton)[0]
+
+
+def open_any(path, skeleton=None, clip=None):
+    """An entry with motion where the file has any, else its skeleton."""
+    found = of_skeleton(path, skeleton)
+    return open_source(path, skeleton, clip) if clip or any(e.clip for e in found) else found[0]
+
+
+def of_skeleton(path, skeleton=None):
+    """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
+    found = entries_of(read(path))
+    if skeleton is None:
+        return found
+    named = [e for e in found if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
+    if not named:
+        roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in found))
+        raise InputError(f"{Path(path).name} has no skeleton {skeleton}; its skeletons begin with {roots}.")
+    return named
 
 
 def pair_files(source, rig, stringing_path=None):
@@ -41,17 +69,69 @@ def refuse_same(out, *inputs):
             raise InputError(f"{out} is one of the files that are read; give the result a name of its own.")
 
 
-def deliver(path, baked, rig, overwrite=False):
-    """Write a baked clip on the placed rig, with the rig's names, order, offsets, unit and axes."""
+def deliver(path, baked, rig, overwrite=False, body=False):
+    """Write a baked clip on the placed rig with the rig's names, and with its ``body`` where it has one.
+
+    In the rig's own format it comes in the file's own order, unit and axes; in another one in metres with Y up.
+    """
     check_writable(path, overwrite)
-    write(path, rig.to_file_world(baked), rig.layout, overwrite, rig.figure.placement.scale)
+    if body and rig.character is None:
+        raise InputError(f"{rig.name} has no body that could be written with it.")
+    layout = layout_for(path, rig.layout)
+    if layout is not None:
+        metres = rig.figure.placement.scale
+        write(path, rig.to_file_world(baked), layout, overwrite, metres, body=body, bones=rig.declared.bones)
+    else:
+        character = rig.placed_character if body else None
+        write(
+            path, baked, None, overwrite, body=body, character=character, bones=rig.bones if _tells_bones(path) else ()
+        )
+
+
+def _tells_bones(path):
+    return Path(path).suffix.lower() == ".vrma"
+
+
+def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, overwrite=False):
+    """Write an entry's clip, or its rest pose, in another format, rate, range, unit or with another axis up.
+
+    ``unit``: metres per unit; ``up``: ``"Y"`` or ``"Z"``. ``body`` None: where the format can hold one and there is one.
+    """
+    check_writable(path, overwrite)
+    refuse_same(path, entry.path)
+    kind = WRITABLE[Path(path).suffix.lower()]
+    if kind == "glTF" and (unit not in (None, 1.0) or up not in (None, "Y")):
+        raise InputError("glTF is always in metres with Y up; choose BVH or USD for another unit or axis.")
+    if body and (kind == "BVH" or Path(path).suffix.lower() == ".vrma"):
+        raise InputError(f"A file ending in {Path(path).suffix} holds motion alone, without a body.")
+    if body and entry.character is None:
+        raise InputError(f"{entry.name} has no body that could be written with it.")
+    body = entry.character is not None and kind != "BVH" if body is None else body
+    clip = entry.placed_clip
+    if frames is not None:
+        clip = cut_to(clip, frames)
+    if fps is not None:
+        clip = resample(clip, fps)
+    if unit is None and up is None:
+        return deliver(path, clip, entry, overwrite, body)
+    unit, up = unit or 1.0, up or "Y"
+    forward = rot.AXES["Z"] if up == "Y" else -rot.AXES["Y"]
+    turned = Placement.from_axes(unit, rot.AXES[up], forward).inverse
+    character = placed_character(entry.placed_character, turned) if body else None
+    write(path, place_clip(clip, turned), None, overwrite, unit, up, body, character)
+    return None
 
 
 def write_entry(entry, path, overwrite=False):
     """Write an entry as it stands, in its own unit and axes; a skeleton without motion as one frame at rest."""
     check_writable(path, overwrite)
     clip = entry.clip or Clip(entry.name, entry.skeleton, 30.0, entry.skeleton.rest[None])
-    write(path, clip, entry.layout, overwrite, entry.figure.placement.scale)
+    layout = layout_for(path, entry.layout)
+    if layout is None and entry.layout is not None:
+        deliver(path, entry.placed_clip, entry, overwrite, entry.character is not None)
+        return
+    metres = entry.figure.placement.scale
+    write(path, clip, layout, overwrite, metres, body=entry.character is not None, bones=entry.declared.bones)
 
 
 def renamed(entry, names):
@@ -70,11 +150,11 @@ def renamed(entry, names):
     return entry.with_bone_names(learned_names(entry.skeleton, entry.figure.body, rig.skeleton, rig.figure.body))
 
 
-def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False):
+def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False, body=False):
     """Bake ``source`` onto ``rig`` and write it; returns the baked clip."""
     refuse_same(out, source.path, rig.path)
     check_writable(out, overwrite)
     refuse_gaps(pairing, source, rig)
     baked = bake(pairing, source, fps, frames)
-    deliver(out, baked, rig, overwrite)
+    deliver(out, baked, rig, overwrite, body)
     return baked

@@ -9,12 +9,14 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.correction import Correction, put_down
+from ..core.character import bind_pose, placed_character
+from ..core.conventions import HUMANOID, convention_names
+from ..core.correction import BIND, Correction, put_down
+from ..core.declared import Declared
 from ..core.facts import Oddity, motion_facts, place_figure
 from ..core.placement import place_clip, place_skeleton
 from ..core.rebase import rename
 from ..core.skeleton import Clip, Skeleton
-from ..formats.bvh import Layout
 
 CLIP, RIG, BAKED = "clip", "rig", "baked"
 _figures, _skeletons = {}, {}
@@ -41,7 +43,8 @@ def skeleton_key(skeleton):
 class Entry:
     """``skeleton`` and ``clip`` are in the file's unit and axes; ``placed_*`` stand in our world.
 
-    ``role``: clip, rig or baked. ``made_from`` tells for a baked clip which entries it came from.
+    ``role``: clip, rig or baked. ``made_from`` tells for a baked clip which entries it came from. ``layout``: the
+    file as its format's writer needs it (see formats), or None. ``declared``: what the file says of itself.
     """
 
     id: str
@@ -51,28 +54,31 @@ class Entry:
     format: str
     skeleton: Skeleton
     clip: Clip | None
-    layout: Layout | None
+    layout: object
     correction: Correction = field(default_factory=Correction)
     notes: tuple[str, ...] = ()
     made_from: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
+    declared: Declared = Declared()
 
     @cached_property
     def _rested(self):
         """The skeleton in the rest pose that it is believed to have."""
         frame = self.correction.rest
-        if frame is None or self.clip is None:
+        if frame == BIND and self.character is not None:
+            return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
+        if frame is None or frame == BIND or self.clip is None:
             return self.skeleton
         return replace(self.skeleton, rest=self.clip.rotations[min(frame, self.clip.frames - 1)])
 
     @cached_property
     def _key(self):
-        return skeleton_key(self._rested), self.correction
+        return skeleton_key(self._rested), self.correction, self.declared
 
     @cached_property
     def figure(self):
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
-        return _remember(_figures, self._key, lambda: place_figure(self._rested, self.correction))
+        return _remember(_figures, self._key, lambda: place_figure(self._rested, self.correction, self.declared))
 
     @property
     def family(self):
@@ -82,6 +88,33 @@ class Entry:
     @cached_property
     def placed_skeleton(self):
         return _remember(_skeletons, self._key, lambda: place_skeleton(self._rested, self.figure.placement))
+
+    @property
+    def character(self):
+        """The body over the skeleton, in the file's own unit and axes, or None."""
+        return self.layout.character if self.layout is not None else None
+
+    @cached_property
+    def placed_character(self):
+        """The body in our world, at the level of detail that was chosen, or None."""
+        if self.character is None:
+            return None
+        meshes = self.character.at_level(self.level)
+        return placed_character(replace(self.character, meshes=meshes), self.figure.placement)
+
+    @property
+    def level(self):
+        """The level of detail that is used: the one chosen, where it is there, else the finest."""
+        levels = self.character.levels
+        return self.correction.level if self.correction.level in levels else levels[0]
+
+    @property
+    def bones(self):
+        """Pairs of a VRM humanoid bone and a joint's name: the file's own table, else what the body was read as."""
+        if self.declared.bones or self.figure.body is None:
+            return self.declared.bones
+        names = convention_names(self.skeleton, self.figure.body, "vrm")
+        return tuple((new, old) for old, new in names.items() if new in HUMANOID)
 
     @cached_property
     def placed_clip(self):
@@ -121,39 +154,51 @@ class Entry:
         """The entry with bones renamed by ``{old: new}``; the motion stays as it is."""
         skeleton = rename(self.skeleton, names)
         clip = replace(self.clip, skeleton=skeleton) if self.clip is not None else None
-        layout = replace(self.layout, names=skeleton.names) if self.layout is not None else None
-        return replace(self, skeleton=skeleton, clip=clip, layout=layout)
+        layout = self.layout.renamed(skeleton.names) if self.layout is not None else None
+        bones = tuple((bone, names.get(n, n)) for bone, n in self.declared.bones)
+        declared = replace(self.declared, bones=bones)
+        return replace(self, skeleton=skeleton, clip=clip, layout=layout, declared=declared)
 
     def told_anew(self, **changes):
         """The entry with another name or role; what was worked out of its data stays worked out."""
         new = replace(self, **changes)
-        for worked_out in ("_key", "figure", "placed_skeleton", "placed_clip", "motion"):
+        for worked_out in ("_key", "figure", "placed_skeleton", "placed_clip", "placed_character", "motion"):
             if worked_out in self.__dict__:
                 new.__dict__[worked_out] = self.__dict__[worked_out]
         return new
 
 
 def entries_of(motion_file, taken=()):
-    """The entries of a file as read. One that holds no more than two frames is taken for a rig."""
-    names = {*taken}
-    result = []
-    for clip in motion_file.clips or (None,):
-        role = CLIP if clip is not None and clip.frames > 2 else RIG
-        name = free_name(clip.name if clip is not None else motion_file.path.stem, names)
-        names.add(name)
-        result.append(
-            Entry(
-                new_id(),
-                role,
-                name,
-                motion_file.path,
-                motion_file.format,
-                motion_file.skeleton,
-                clip,
-                motion_file.layout,
-                notes=motion_file.notes,
+    """The entries of a file as read, of all its skeletons. One of no more than two frames is taken for a rig.
+
+    A character's own animations are clips; the character itself is a rig beside them.
+    """
+    names, result = {*taken}, []
+    for part in (motion_file, *motion_file.more):
+        still = part.name or part.path.stem
+        has_body = part.layout is not None and part.layout.character is not None
+        long_clips = [c for c in part.clips if c.frames > 2]
+        clips = list(part.clips) or [None]
+        if has_body and long_clips:
+            clips = [None, *clips]
+        for clip in clips:
+            role = CLIP if clip is not None and (clip.frames > 2 or long_clips) else RIG
+            name = free_name(clip.name if clip is not None else still, names)
+            names.add(name)
+            result.append(
+                Entry(
+                    new_id(),
+                    role,
+                    name,
+                    part.path,
+                    part.format,
+                    part.skeleton,
+                    clip,
+                    part.layout,
+                    notes=part.notes,
+                    declared=part.declared,
+                )
             )
-        )
     return result
 
 

@@ -78,6 +78,14 @@ def refuse_gaps(pairing, source, rig):
     raise InputError(f"Must-have parts have no string: {', '.join(told)}.")
 
 
+def cut_to(clip, frames):
+    """The clip's frames ``(first, last)``, both included; InputError where it has not so many."""
+    first, last = frames
+    if not 0 <= first <= last < clip.frames:
+        raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")
+    return clip.cut(first, last)
+
+
 def bake(pairing, source, fps=None, frames=None, name=None):
     """Bake the source entry's clip onto the rig: a key on every frame (a Clip on the placed rig).
 
@@ -86,10 +94,7 @@ def bake(pairing, source, fps=None, frames=None, name=None):
     """
     clip = source.placed_clip
     if frames is not None:
-        first, last = frames
-        if not 0 <= first <= last < clip.frames:
-            raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")
-        clip = clip.cut(first, last)
+        clip = cut_to(clip, frames)
     if fps is not None:
         clip = resample(clip, fps)
     return pairing.transfer.run(clip, name or clip.name)

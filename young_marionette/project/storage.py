@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import zipfile
@@ -14,15 +15,16 @@ import numpy as np
 from pydantic import Field
 
 from ..core.correction import Correction
+from ..core.declared import Declared
 from ..core.errors import InputError
 from ..core.skeleton import Clip, Skeleton
-from ..formats.bvh import Layout
 from ..formats.files import opened, write_whole
+from ..formats.registry import LAYOUTS
 from .document import State
 from .entry import Entry
 from .stringing import Strict, StringingFile, from_file, parse, to_file
 
-VERSION = 1
+VERSION = 2
 _MAX_JSON = 256 << 20
 _MAX_UNPACKED = 8 << 30
 
@@ -37,7 +39,16 @@ class CorrectionFile(Strict):
     in_place: bool | None = None
     prefix: str | None = None
     family: str | None = None
-    rest: int | None = Field(default=None, ge=0)
+    rest: int | None = Field(default=None, ge=-1)
+    level: int | None = Field(default=None, ge=0)
+
+
+class LayoutFile(Strict):
+    """The file that entries came from, as its format stores it; its bytes lie in ``sources/<number>``."""
+
+    format: Literal["BVH", "glTF", "USD"]
+    meta: dict
+    source: int | None = None
 
 
 class EntryFile(Strict):
@@ -51,8 +62,13 @@ class EntryFile(Strict):
     joints: list[str] = Field(min_length=1)
     rate: float | None = Field(default=None, gt=0)
     clip_name: str = ""
-    layout_names: list[str] | None = None
-    layout_channels: list[list[str]] | None = None
+    curves: list[str] = []
+    layout: LayoutFile | None = None
+    layout_names: list[str] | None = None  # version 1
+    layout_channels: list[list[str]] | None = None  # version 1
+    unit: float | None = Field(default=None, gt=0)
+    up: str | None = None
+    bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()
     notes: list[str] = []
     made_from: list[str] = []
@@ -68,7 +84,7 @@ class PairingFile(Strict):
 
 
 class ProjectFile(Strict):
-    """The schema of ``project.json`` in a project file, version 1."""
+    """The schema of ``project.json`` in a project file, version 2."""
 
     format: Literal["young-marionette project"]
     version: int
@@ -84,10 +100,12 @@ class ProjectFile(Strict):
 def save(path, state):
     """Write the state as a project file, whole or not at all."""
     buffer = io.BytesIO()
+    sources = _Sources()
+    document = _document(state, sources)
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        archive.writestr(
-            "project.json", json.dumps(_document(state).model_dump(mode="json"), ensure_ascii=False, indent=1)
-        )
+        archive.writestr("project.json", json.dumps(document.model_dump(mode="json"), ensure_ascii=False, indent=1))
+        for number, data in enumerate(sources.data):
+            archive.writestr(f"sources/{number}", data)
         for entry in state.entries:
             arrays = io.BytesIO()
             np.savez(arrays, **_arrays(entry))
@@ -95,7 +113,26 @@ def save(path, state):
     write_whole(path, [buffer.getbuffer()])
 
 
-def _document(state):
+class _Sources:
+    """The bytes of the files that entries came from, each once."""
+
+    def __init__(self):
+        self.data, self._numbers, self._packed = [], {}, {}
+
+    def of(self, layout):
+        """The LayoutFile of a layout; entries of one file share its bytes."""
+        if id(layout) not in self._packed:
+            meta, data = layout.packed()
+            number = None
+            if data is not None:
+                number = self._numbers.setdefault(hashlib.sha256(data).digest(), len(self.data))
+                if number == len(self.data):
+                    self.data.append(data)
+            self._packed[id(layout)] = LayoutFile(format=layout.format, meta=meta, source=number)
+        return self._packed[id(layout)]
+
+
+def _document(state, sources):
     pairings = []
     for key, pairing in state.pairings.items():
         source = next((e for e in state.entries if e.family == key[0]), None)
@@ -109,15 +146,14 @@ def _document(state):
         name=state.name,
         source=state.source,
         rig=state.rig,
-        entries=[_entry_file(e) for e in state.entries],
+        entries=[_entry_file(e, sources) for e in state.entries],
         pairings=pairings,
         stringings=list(state.stringings),
         stance_tolerance=state.stance_tolerance,
     )
 
 
-def _entry_file(entry):
-    layout = entry.layout
+def _entry_file(entry, sources):
     return EntryFile(
         id=entry.id,
         role=entry.role,
@@ -127,8 +163,11 @@ def _entry_file(entry):
         joints=list(entry.skeleton.names),
         rate=entry.clip.rate if entry.clip else None,
         clip_name=entry.clip.name if entry.clip else "",
-        layout_names=list(layout.names) if layout else None,
-        layout_channels=[list(c) for c in layout.channels] if layout else None,
+        curves=list(entry.clip.curves) if entry.clip else [],
+        layout=sources.of(entry.layout) if entry.layout is not None else None,
+        unit=entry.declared.unit,
+        up=entry.declared.up,
+        bones=[list(b) for b in entry.declared.bones],
         correction=CorrectionFile(**vars(entry.correction)),
         notes=list(entry.notes),
         made_from=list(entry.made_from),
@@ -139,12 +178,14 @@ def _entry_file(entry):
 def _arrays(entry):
     skeleton, clip = entry.skeleton, entry.clip
     arrays = {"parents": skeleton.parents, "offsets": skeleton.offsets, "rest": skeleton.rest, "tips": skeleton.tips}
+    arrays["scales"] = skeleton.scales
     if clip is not None:
         # Rows are how a clip lies in memory, and neighbours in time compress better.
         arrays.update(
             rotations=np.moveaxis(clip.rotations, 0, -1),
             moving=clip.moving,
             translations=np.moveaxis(clip.translations, 0, -1),
+            values=clip.values,
         )
     return arrays
 
@@ -176,14 +217,14 @@ def _load(label, archive):
     if names["project.json"] > _MAX_JSON or sum(names.values()) > _MAX_UNPACKED:
         raise InputError(f"{label} unpacks to more than can be used.")
     file = parse(label, archive.read("project.json"), ProjectFile, VERSION, "project")
-    entries = []
+    entries, layouts = [], {}
     for item in file.entries:
         member = f"arrays/{item.id}.npz"
         if member not in names:
             raise InputError(f"{label} is damaged: the data of {item.name} are missing.")
         try:
             with np.load(io.BytesIO(archive.read(member)), allow_pickle=False) as arrays:
-                entries.append(_entry(item, arrays))
+                entries.append(_entry(item, arrays, _layout(item, archive, layouts)))
         except (
             ValueError,
             KeyError,
@@ -203,9 +244,24 @@ def _load(label, archive):
     return _state(file, tuple(entries))
 
 
-def _entry(item, arrays):
+def _layout(item, archive, known):
+    """The layout of an entry; those of one file are made once."""
+    told = item.layout
+    if told is None and item.layout_names is not None and item.layout_channels is not None:
+        told = LayoutFile(format="BVH", meta={"names": item.layout_names, "channels": item.layout_channels})
+    if told is None:
+        return None
+    key = told.format, json.dumps(told.meta, sort_keys=True), told.source
+    if key not in known:
+        data = archive.read(f"sources/{told.source}") if told.source is not None else None
+        known[key] = LAYOUTS[told.format].unpacked(told.meta, data)
+    return known[key]
+
+
+def _entry(item, arrays, layout):
     tips = arrays["tips"]
-    skeleton = Skeleton(tuple(item.joints), arrays["parents"], arrays["offsets"], arrays["rest"], tips)
+    scales = arrays["scales"] if "scales" in arrays.files else None
+    skeleton = Skeleton(tuple(item.joints), arrays["parents"], arrays["offsets"], arrays["rest"], tips, scales)
     clip = None
     if item.rate is not None:
         clip = Clip(
@@ -215,6 +271,8 @@ def _entry(item, arrays):
             np.moveaxis(arrays["rotations"], -1, 0),
             arrays["moving"],
             np.moveaxis(arrays["translations"], -1, 0),
+            tuple(item.curves),
+            arrays["values"] if "values" in arrays.files else None,
         )
         if not (np.isfinite(clip.rotations).all() and np.isfinite(clip.translations).all()):
             raise ValueError("numbers that are none")
@@ -223,14 +281,12 @@ def _entry(item, arrays):
     if not (
         np.isfinite(skeleton.offsets).all()
         and np.isfinite(skeleton.rest).all()
+        and np.isfinite(skeleton.scales).all()
         and np.isfinite(tips[~np.isnan(tips)]).all()
     ):
         raise ValueError("numbers that are none")
-    layout = None
-    if item.layout_names is not None and item.layout_channels is not None:
-        layout = Layout(tuple(item.layout_names), tuple(map(tuple, item.layout_channels)))
-        if {len(layout.names), len(layout.channels)} != {len(skeleton)}:
-            raise ValueError("a layout of another skeleton")
+    if layout is not None and len(layout.names) != len(skeleton):
+        raise ValueError("a layout of another skeleton")
     return Entry(
         item.id,
         item.role,
@@ -244,6 +300,7 @@ def _entry(item, arrays):
         tuple(item.notes),
         tuple(item.made_from),
         tuple(item.tags),
+        Declared(item.unit, item.up, tuple(item.bones)),
     )
 
 

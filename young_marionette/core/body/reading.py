@@ -23,7 +23,7 @@ class Body:
     """What was read: parts to runs of joints, how sure, why, and the body's own frame.
 
     ``parts`` maps names such as ``"hips"``, ``"spine"`` or ``"left forearm"`` to runs of joint
-    numbers, first to last. ``up`` and ``forward`` are unit vectors in the skeleton's world.
+    numbers, first to last. ``tabled``: the file itself names the parts. ``up`` and ``forward`` are unit vectors in the skeleton's world.
     ``stature`` is the length from sole to crown along the bones, whatever the pose.
     """
 
@@ -37,6 +37,7 @@ class Body:
     stature: float
     sides_swapped: bool
     names: NameEvidence
+    tabled: bool = False
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 POSITIONS = ("Xposition", "Yposition", "Zposition")
 ROTATIONS = ("Zrotation", "Xrotation", "Yrotation")
@@ -14,6 +14,22 @@ class Layout:
 
     names: tuple[str, ...]
     channels: tuple[tuple[str, ...], ...]
+
+    format = "BVH"
+    character = None
+
+    def renamed(self, names):
+        """The layout with other joint names."""
+        return replace(self, names=tuple(names))
+
+    def packed(self):
+        """``(plain data, bytes)`` to store it by."""
+        return {"names": list(self.names), "channels": [list(c) for c in self.channels]}, None
+
+    @classmethod
+    def unpacked(cls, meta, _data):
+        """A layout that ``packed`` gave."""
+        return cls(tuple(map(str, meta["names"])), tuple(tuple(map(str, c)) for c in meta["channels"]))
 
     def for_motion(self, moving, turning):
         """The layout with position channels on ``moving`` joints and three turns on ``turning`` ones."""

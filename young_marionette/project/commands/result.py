@@ -49,6 +49,7 @@ class Bake:
             rig.layout,
             replace(rig.correction, rate=None, lift=None, centred=None),
             made_from=(source.id, rig.id),
+            declared=rig.declared,
         )
         return replace(state, entries=(*state.entries, entry))
 

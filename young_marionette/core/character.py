@@ -1,0 +1,133 @@
+"""Bodies over skeletons: meshes with skins and morphs, their materials, and where a pose puts their vertices."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from . import rotations as rot
+
+
+@dataclass(frozen=True, eq=False)
+class Morph:
+    """A shape that a mesh can be blended towards: ``points (v, 3)`` are added to the mesh's, times its weight."""
+
+    name: str
+    points: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Material:
+    """``colour``: red, green, blue and opacity, linear, 0 to 1. ``texture``: an image file's bytes, or None."""
+
+    name: str = ""
+    colour: tuple[float, float, float, float] = (0.8, 0.8, 0.8, 1.0)
+    texture: bytes | None = None
+    double_sided: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Triangles of one material, bound to joints.
+
+    ``points (v, 3)``, ``normals (v, 3)``, ``texcoords (v, 2)`` or None, from the upper left. ``triangles (t, 3)``.
+    ``joints (v, k)`` and ``weights (v, k)``: which joints carry a vertex, how much each. ``binds (joints, 4, 4)``:
+    takes a point into a joint's own axes (the inverse of the bind pose). ``material`` counts in the character's
+    list. ``level``: of detail, 0 is the finest.
+    """
+
+    name: str
+    points: np.ndarray
+    normals: np.ndarray
+    triangles: np.ndarray
+    joints: np.ndarray
+    weights: np.ndarray
+    binds: np.ndarray
+    texcoords: np.ndarray | None = None
+    material: int = 0
+    morphs: tuple[Morph, ...] = ()
+    level: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Character:
+    """All meshes over one skeleton."""
+
+    meshes: tuple[Mesh, ...]
+    materials: tuple[Material, ...] = field(default_factory=lambda: (Material(),))
+
+    @property
+    def levels(self):
+        """The levels of detail that there are, finest first."""
+        return tuple(sorted({m.level for m in self.meshes}))
+
+    def at_level(self, level):
+        """The meshes of one level of detail."""
+        return tuple(m for m in self.meshes if m.level == level)
+
+    @property
+    def morphs(self):
+        """Names of all morphs, each once."""
+        return tuple(dict.fromkeys(morph.name for mesh in self.meshes for morph in mesh.morphs))
+
+
+def joint_matrices(skeleton, positions, rotations):
+    """``(joints, 4, 4)`` from joints' axes, scale included, to the world, in one pose."""
+    matrices = np.zeros((len(skeleton), 4, 4))
+    matrices[:, :3, :3] = rot.to_matrix(rotations) * skeleton.scales[:, None, :]
+    matrices[:, :3, 3] = positions
+    matrices[:, 3, 3] = 1
+    return matrices
+
+
+def skinned(mesh, matrices, weights=None):
+    """World places ``(v, 3)`` of a mesh's vertices: linear blending of ``matrices`` (see joint_matrices).
+
+    ``weights``: ``{morph name: weight}``, added before the skin bends the mesh.
+    """
+    points = mesh.points
+    for morph in mesh.morphs:
+        if weights and weights.get(morph.name):
+            points = points + morph.points * weights[morph.name]
+    full = matrices @ mesh.binds
+    blended = np.einsum("vk,vkij->vij", mesh.weights, full[mesh.joints])
+    return np.einsum("vij,vj->vi", blended[:, :3, :3], points) + blended[:, :3, 3]
+
+
+def bind_pose(skeleton, meshes):
+    """Local rotations ``(joints, 4)`` of the pose that the skin was bound in, and which joints are bound (a mask).
+
+    Joints that no skin lists keep their rest.
+    """
+    world, bound = np.array(skeleton.rest_world[1]), np.zeros(len(skeleton), bool)
+    for mesh in meshes:
+        used = np.unique(mesh.joints[mesh.weights > 0])
+        for joint in used[~bound[used]]:
+            basis = np.linalg.inv(mesh.binds[joint])[:3, :3]
+            u, _, v = np.linalg.svd(basis)
+            turn = u @ np.diag([1, 1, np.linalg.det(u @ v)]) @ v
+            world[joint], bound[joint] = rot.from_matrix(turn), True
+    local = np.array(skeleton.rest)
+    for joint, parent in enumerate(skeleton.parents):
+        if parent >= 0 and not bound[joint]:
+            world[joint] = rot.multiply(world[parent], skeleton.rest[joint])
+        above = world[parent] if parent >= 0 else rot.IDENTITY
+        local[joint] = rot.multiply(rot.conjugate(above), world[joint])
+    return local, bound
+
+
+def placed_character(character, placement):
+    """The character where ``placement`` (see core.placement) brings its skeleton: vertices in our world."""
+    turn = rot.to_matrix(placement.turn)
+    back = np.eye(4)
+    back[:3, :3] = turn.T / placement.scale
+
+    def mesh(m):
+        points = (m.points @ turn.T * placement.scale).astype(np.float32)
+        morphs = tuple(replace(x, points=(x.points @ turn.T * placement.scale).astype(np.float32)) for x in m.morphs)
+        return replace(
+            m, points=points, normals=m.normals @ turn.T.astype(np.float32), binds=m.binds @ back, morphs=morphs
+        )
+
+    return replace(character, meshes=tuple(map(mesh, character.meshes)))

@@ -1,0 +1,97 @@
+"""A character's meshes, materials and skin as parts of a new glTF document."""
+
+from __future__ import annotations
+
+import numpy as np
+
+_ARRAY, _INDICES = 34962, 34963
+
+
+def add_character(writer, skeleton, character):
+    """Add all meshes of a character in the skeleton's own world; joints are the first nodes of the document."""
+    document = writer.document
+    materials = _materials(writer, character.materials)
+    document["meshes"], document["skins"] = [], []
+    groups = {}
+    for mesh in character.meshes:
+        groups.setdefault((mesh.name, mesh.level, tuple(m.name for m in mesh.morphs)), []).append(mesh)
+    for (name, _level, morphs), meshes in groups.items():
+        document["skins"].append(_skin(writer, skeleton, meshes[0]))
+        entry = {"name": name, "primitives": [_primitive(writer, m, materials) for m in meshes]}
+        if morphs:
+            entry["extras"] = {"targetNames": list(morphs)}
+            entry["weights"] = [0.0] * len(morphs)
+        document["meshes"].append(entry)
+        node = {"name": name, "mesh": len(document["meshes"]) - 1, "skin": len(document["skins"]) - 1}
+        document["nodes"].append(node)
+        document["scenes"][0]["nodes"].append(len(document["nodes"]) - 1)
+
+
+def _skin(writer, skeleton, mesh):
+    binds = mesh.binds.copy()
+    # Joints are written without scale: what they had goes into the bind matrices.
+    binds[:, :3, :] *= skeleton.scales[:, :, None]
+    matrices = binds.transpose(0, 2, 1).reshape(-1, 16)
+    return {"joints": list(range(len(skeleton))), "inverseBindMatrices": writer.array(matrices, "MAT4")}
+
+
+def _primitive(writer, mesh, materials):
+    joints, weights = _four(mesh)
+    attributes = {
+        "POSITION": writer.array(mesh.points, "VEC3", True, target=_ARRAY),
+        "NORMAL": writer.array(_unit(mesh.normals), "VEC3", target=_ARRAY),
+        "JOINTS_0": writer.array(joints, "VEC4", component=5123, target=_ARRAY),
+        "WEIGHTS_0": writer.array(weights, "VEC4", target=_ARRAY),
+    }
+    if mesh.texcoords is not None:
+        attributes["TEXCOORD_0"] = writer.array(mesh.texcoords, "VEC2", target=_ARRAY)
+    part = {"attributes": attributes}
+    part["indices"] = writer.array(mesh.triangles.reshape(-1, 1), "SCALAR", component=5125, target=_INDICES)
+    if materials[mesh.material] is not None:
+        part["material"] = materials[mesh.material]
+    if mesh.morphs:
+        part["targets"] = [{"POSITION": writer.array(m.points, "VEC3", True, target=_ARRAY)} for m in mesh.morphs]
+    return part
+
+
+def _unit(normals):
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    return np.where(length > 1e-6, normals / np.maximum(length, 1e-12), [0.0, 1.0, 0.0])
+
+
+def _four(mesh):
+    """The four strongest joints of each vertex, and their weights, which sum to one."""
+    count = len(mesh.points)
+    if mesh.joints.shape[1] < 4:
+        spare = 4 - mesh.joints.shape[1]
+        joints = np.concatenate([mesh.joints, np.zeros((count, spare), int)], 1)
+        weights = np.concatenate([mesh.weights, np.zeros((count, spare))], 1)
+    else:
+        order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :4]
+        joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
+    total = weights.sum(1, keepdims=True)
+    weights = np.where(total > 1e-9, weights / np.maximum(total, 1e-12), [1.0, 0, 0, 0])
+    # A joint without weight is told as number 0, as glTF wants.
+    return np.where(weights > 0, joints, 0), weights
+
+
+def _materials(writer, materials):
+    """Numbers of the materials in the document, the plain one of parts without any as None."""
+    document, numbers = writer.document, []
+    for number, material in enumerate(materials):
+        if number == 0 and not material.name:
+            numbers.append(None)
+            continue
+        rough = {"baseColorFactor": [float(c) for c in material.colour], "metallicFactor": 0.0, "roughnessFactor": 0.7}
+        entry = {"name": material.name, "pbrMetallicRoughness": rough}
+        if material.double_sided:
+            entry["doubleSided"] = True
+        if material.texture and material.texture[:4] in (b"\x89PNG", b"\xff\xd8\xff\xe0", b"\xff\xd8\xff\xe1"):
+            kind = "image/png" if material.texture[:4] == b"\x89PNG" else "image/jpeg"
+            image = {"bufferView": writer.data(material.texture), "mimeType": kind}
+            document.setdefault("images", []).append(image)
+            document.setdefault("textures", []).append({"source": len(document["images"]) - 1})
+            rough["baseColorTexture"] = {"index": len(document["textures"]) - 1}
+        document.setdefault("materials", []).append(entry)
+        numbers.append(len(document["materials"]) - 1)
+    return numbers

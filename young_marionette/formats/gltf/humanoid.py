@@ -1,0 +1,43 @@
+"""The T-pose that VRM wants its humanoids to rest in."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core import rotations as rot
+from ...core.skeleton import pose_world
+
+_WAYS = {
+    **{
+        f"{side}{bone}": (sign, 0.0, 0.0)
+        for side, sign in (("left", 1.0), ("right", -1.0))
+        for bone in ("UpperArm", "LowerArm")
+    },
+    **{f"{side}{bone}": (0.0, -1.0, 0.0) for side in ("left", "right") for bone in ("UpperLeg", "LowerLeg")},
+}
+_NEXT = {"UpperArm": "LowerArm", "LowerArm": "Hand", "UpperLeg": "LowerLeg", "LowerLeg": "Foot"}
+
+
+def t_posed(skeleton, table):
+    """``(local rotations of the T-pose (joints, 4), hips' place)``; ``table``: VRM bone to joint name.
+
+    Arms are aimed to the sides and legs down, each by the smallest turn; the figure faces +Z.
+    """
+    pose = np.array(skeleton.rest)
+    bone_of = {name: bone for bone, name in table.items()}
+    for joint, name in enumerate(skeleton.names):
+        bone = bone_of.get(name)
+        if bone not in _WAYS:
+            continue
+        after = next((table.get(bone.replace(b, n)) for b, n in _NEXT.items() if bone.endswith(b)), None)
+        if after is None:
+            continue
+        points, turns = pose_world(skeleton, pose)
+        own = points[skeleton.index[after]] - points[joint]
+        if np.linalg.norm(own) < 1e-9:
+            continue
+        turned = rot.multiply(rot.between(own, np.array(_WAYS[bone])), turns[joint])
+        parent = int(skeleton.parents[joint])
+        above = turns[parent] if parent >= 0 else rot.IDENTITY
+        pose[joint] = rot.normalise(rot.multiply(rot.conjugate(above), turned))
+    return pose, pose_world(skeleton, pose)[0][skeleton.index[table["hips"]]]

@@ -1,0 +1,213 @@
+"""Meshes, skins, morphs and materials of glTF as a Character over one of the file's skeletons."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from ...core.character import Character, Material, Mesh, Morph
+from ...core.errors import InputError
+from .accessors import item, whole
+from .container import fetch
+from .motion import morph_names
+
+_LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
+
+
+def character_of(container, accessors, nodes, tree):
+    """The Character of the meshes that hang on a tree (skinned to it, or under its joints); None without any."""
+    joint_of = tree.joint_of
+    levels = _declared_levels(container, nodes)
+    meshes = []
+    for number, node in enumerate(nodes.items):
+        if "mesh" not in node:
+            continue
+        skin = node.get("skin")
+        if skin is not None:
+            bound = _skin(
+                container, accessors, tree, joint_of, item(container.items("skins"), skin, container.label, "skin")
+            )
+        else:
+            bound = _hung(nodes, tree, joint_of, number)
+        if bound is not None:
+            meshes += _primitives(container, accessors, nodes, number, *bound, len(tree.nodes), levels)
+    return Character(tuple(meshes), _materials(container)) if meshes else None
+
+
+def _skin(container, accessors, tree, joint_of, skin):
+    """``(joint numbers, inverse binds)`` of a skin, or None where it is another skeleton's."""
+    joints = [joint_of.get(n, -1) for n in skin["joints"]]
+    if all(j < 0 for j in joints):
+        return None
+    if "inverseBindMatrices" in skin:
+        binds = accessors.floats(skin["inverseBindMatrices"], 16)
+        if len(binds) < len(joints):
+            raise InputError(f"{container.label}: a skin of {len(joints)} joints has {len(binds)} bind matrices.")
+        binds = binds[: len(joints)].astype(float).reshape(-1, 4, 4).transpose(0, 2, 1)
+    else:
+        binds = np.tile(np.eye(4), (len(joints), 1, 1))
+    return np.maximum(joints, 0), binds
+
+
+def _hung(nodes, tree, joint_of, number):
+    """A mesh without a skin under a joint rides on it: ``(joint, its place in the joint's axes)``; else None."""
+    over = [number, *nodes.above(number)]
+    joint = next((n for n in over if n in joint_of), None)
+    if joint is None:
+        return None
+    place = np.linalg.inv(nodes.world(joint)) @ nodes.world(number)
+    return np.array([joint_of[joint]]), place[None]
+
+
+def _primitives(container, accessors, nodes, number, joints, binds, count, levels):
+    node = nodes.items[number]
+    label = container.label
+    mesh = item(container.items("meshes"), node["mesh"], label, "mesh")
+    name = mesh.get("name") if isinstance(mesh.get("name"), str) else nodes.name(number)
+    level = levels.get(number, _level_of(nodes.name(number), name))
+    all_binds = np.tile(np.eye(4), (count, 1, 1))
+    all_binds[joints] = binds
+    parts = mesh.get("primitives")
+    for part in parts if isinstance(parts, list) else ():
+        attributes = part.get("attributes") if isinstance(part, dict) else None
+        if not isinstance(attributes, dict):
+            raise InputError(f"{label}: a part of the mesh {name} has no attributes.")
+        if part.get("mode", 4) != 4 or "POSITION" not in attributes:
+            continue  # lines and points are nobody's skin
+        points = accessors.floats(attributes["POSITION"], 3)
+        triangles = _triangles(accessors, part, len(points), label)
+        normals = _same_count(accessors, attributes, "NORMAL", 3, len(points), label)
+        normals = _normals(points, triangles) if normals is None else normals
+        carried, weights = _influences(accessors, attributes, joints, len(points), label)
+        yield Mesh(
+            name, points, normals, triangles, carried, weights, all_binds,
+            _same_count(accessors, attributes, "TEXCOORD_0", 2, len(points), label),
+            whole(part.get("material", -1), label, "a material's number", -1) + 1,
+            _morphs(container, accessors, node, part, len(points)), level,
+        )  # fmt: skip
+
+
+def _same_count(accessors, attributes, key, width, count, label):
+    if key not in attributes:
+        return None
+    values = accessors.floats(attributes[key], width)
+    if len(values) != count:
+        raise InputError(f"{label}: a mesh has {count} places and {len(values)} of {key}.")
+    return values
+
+
+def _triangles(accessors, part, count, label):
+    if "indices" in part:
+        flat = accessors.array(part["indices"], 1)[:, 0].astype(np.int64)
+        if len(flat) and flat.max() >= count:
+            raise InputError(f"{label}: a mesh's triangles point past its {count} vertices.")
+    else:
+        flat = np.arange(count)
+    return flat[: len(flat) // 3 * 3].reshape(-1, 3).astype(np.int32)
+
+
+def _normals(points, triangles):
+    """Smooth normals, where a file tells none."""
+    corners = points[triangles]
+    faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals = np.zeros_like(points)
+    for corner in range(3):
+        np.add.at(normals, triangles[:, corner], faces)
+    return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+
+
+def _influences(accessors, attributes, joints, count, label):
+    """``(joints (v, k), weights (v, k))``; a mesh without any rides on its one joint."""
+    carried, weights = [], []
+    for number in range(8):
+        if f"JOINTS_{number}" not in attributes or f"WEIGHTS_{number}" not in attributes:
+            break
+        which = accessors.array(attributes[f"JOINTS_{number}"], 4).astype(np.int64)
+        share = accessors.floats(attributes[f"WEIGHTS_{number}"], 4)
+        if len(which) != count or len(share) != count:
+            raise InputError(f"{label}: a skin has weights for another number of vertices.")
+        which = np.where(share > 0, which, 0)
+        if which.size and (which.min() < 0 or which.max() >= len(joints)):
+            raise InputError(f"{label}: a skin's weights speak of joints that it does not list.")
+        carried.append(joints[which])
+        weights.append(share)
+    if not carried:
+        return np.full((count, 1), joints[0], np.int32), np.ones((count, 1), np.float32)
+    weights = np.concatenate(weights, 1)
+    total = weights.sum(1, keepdims=True)
+    return np.concatenate(carried, 1).astype(np.int32), np.divide(
+        weights, total, out=np.zeros_like(weights), where=total > 1e-9
+    )
+
+
+def _morphs(container, accessors, node, part, count):
+    targets = part.get("targets")
+    names = morph_names(container, node)
+    found = []
+    for name, target in zip(names, targets if isinstance(targets, list) else ()):
+        if isinstance(target, dict) and "POSITION" in target:
+            points = accessors.floats(target["POSITION"], 3)
+            if len(points) != count:
+                raise InputError(f"{container.label}: the morph {name} is of another mesh's size.")
+            found.append(Morph(name, points))
+    return tuple(found)
+
+
+def _materials(container):
+    """The first is for parts without a material."""
+    found = [Material()]
+    for material in container.items("materials"):
+        rough = material.get("pbrMetallicRoughness")
+        rough = rough if isinstance(rough, dict) else {}
+        colour = rough.get("baseColorFactor", [1, 1, 1, 1])
+        try:
+            colour = tuple(float(np.clip(c, 0, 1)) for c in colour)
+        except (TypeError, ValueError):
+            colour = ()
+        texture = rough.get("baseColorTexture")
+        image = _image(container, texture.get("index")) if isinstance(texture, dict) else None
+        name = material.get("name")
+        found.append(
+            Material(
+                name if isinstance(name, str) else "",
+                colour if len(colour) == 4 else (0.8, 0.8, 0.8, 1.0),
+                image,
+                bool(material.get("doubleSided")),
+            )
+        )
+    return tuple(found)
+
+
+def _image(container, number):
+    """An image's bytes; None where it is missing, for a body can be shown without."""
+    try:
+        texture = item(container.items("textures"), number, container.label, "texture")
+        source = texture.get("source")
+        image = item(container.items("images"), source, container.label, "image")
+        if source in container.images:
+            return container.images[source]
+        if "bufferView" in image:
+            view = item(container.items("bufferViews"), image["bufferView"], container.label, "bufferView")
+            start, buffer = view.get("byteOffset", 0), container.buffers[view["buffer"]]
+            return bytes(buffer[start : start + view["byteLength"]])
+        return fetch(image["uri"], container.label, None)
+    except (InputError, KeyError, IndexError, TypeError, ValueError):
+        return None
+
+
+def _level_of(*names):
+    """The level of detail that a name tells, such as ``coat_LOD2``; 0 where it tells none."""
+    return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
+
+
+def _declared_levels(container, nodes):
+    """``{node: level}`` as the extension MSFT_lod tells."""
+    levels = {}
+    for number, node in enumerate(nodes.items):
+        extension = (node.get("extensions") or {}).get("MSFT_lod") if isinstance(node.get("extensions"), dict) else None
+        ids = extension.get("ids") if isinstance(extension, dict) else None
+        if isinstance(ids, list):
+            levels[number] = 0
+            levels.update({n: i for i, n in enumerate(ids, 1) if isinstance(n, int)})
+    return levels

@@ -1,0 +1,233 @@
+"""The node tree of glTF: transforms, and which nodes make which skeleton."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...core import rotations as rot
+from ...core.errors import InputError
+from ...core.skeleton import Skeleton
+from ..transforms import DOUBLES, decomposed, different, skeleton_under
+from .accessors import item, whole
+
+MAX_NODES = 200_000
+
+
+def _vector(node, key, default, label):
+    value = node.get(key, default)
+    try:
+        array = np.array(value, float)
+    except (TypeError, ValueError, OverflowError):
+        array = np.zeros(0)
+    if array.shape != (len(default),) or not np.isfinite(array).all() or np.abs(array).max() > 1e12:
+        raise InputError(f"{label}: the {key} of a node is no {len(default)} numbers.")
+    return array
+
+
+class Nodes:
+    """All nodes of a document: parents, children and local transforms ``moves``, ``turns``, ``scales``."""
+
+    def __init__(self, container):
+        self.label, self.items = container.label, container.items("nodes")
+        count = len(self.items)
+        if count > MAX_NODES:
+            raise InputError(f"{self.label} has {count} nodes, which is more than can be used.")
+        self.parents = np.full(count, -1)
+        self.children = [[] for _ in range(count)]
+        for number, node in enumerate(self.items):
+            children = node.get("children", [])
+            for child in children if isinstance(children, list) else ():
+                child = whole(child, self.label, "the child of a node")
+                if child >= count or child == number or self.parents[child] >= 0:
+                    raise InputError(f"{self.label}: node {child} stands under two nodes, or is none: that is no tree.")
+                self.parents[child] = number
+                self.children[number].append(child)
+        self.order = self._ordered()
+        self.moves, self.turns, self.scales = np.zeros((count, 3)), np.zeros((count, 4)), np.ones((count, 3))
+        for number, node in enumerate(self.items):
+            self._transform(number, node)
+
+    def _ordered(self):
+        """Numbers of all nodes, parents first; InputError where they go round in a circle."""
+        order = [int(n) for n in np.flatnonzero(self.parents < 0)]
+        for number in order:
+            order.extend(self.children[number])
+        if len(order) != len(self.items):
+            raise InputError(f"{self.label}: its nodes go round in a circle, which is no tree.")
+        return order
+
+    def _transform(self, number, node):
+        if "matrix" in node:
+            matrix = _vector(node, "matrix", [0.0] * 16, self.label).reshape(4, 4).T
+            self.moves[number], self.turns[number], self.scales[number] = decomposed(matrix)
+            return
+        self.moves[number] = _vector(node, "translation", [0.0] * 3, self.label)
+        turn = _vector(node, "rotation", [0.0, 0.0, 0.0, 1.0], self.label)
+        length = np.linalg.norm(turn)
+        self.turns[number] = turn / length if length > 1e-6 else rot.IDENTITY
+        self.scales[number] = _vector(node, "scale", [1.0] * 3, self.label)
+
+    def name(self, number):
+        """The name of a node as written, or one made of its number."""
+        name = self.items[number].get("name")
+        return name if isinstance(name, str) and name.strip() else f"node_{number}"
+
+    def above(self, number):
+        """The nodes over a node, nearest first."""
+        found = []
+        while (number := int(self.parents[number])) >= 0:
+            found.append(number)
+        return found
+
+    def under(self, number):
+        """A node and all below it, parents first."""
+        found = [number]
+        for n in found:
+            found.extend(self.children[n])
+        return found
+
+    def local(self, number):
+        """The local transform of a node as a 4x4 matrix."""
+        matrix = np.eye(4)
+        matrix[:3, :3] = rot.to_matrix(self.turns[number]) * self.scales[number]
+        matrix[:3, 3] = self.moves[number]
+        return matrix
+
+    def world(self, number):
+        """The world transform of a node at rest, or the identity for -1."""
+        matrix = np.eye(4)
+        for n in [*self.above(number)[::-1], number] if number >= 0 else ():
+            matrix = matrix @ self.local(n)
+        return matrix
+
+
+@dataclass(frozen=True, eq=False)
+class Tree:
+    """One skeleton in a file. ``nodes``: node numbers of its joints. ``over (4, 4)``: what its root stands under."""
+
+    skeleton: Skeleton
+    nodes: tuple[int, ...]
+    over: np.ndarray
+    notes: tuple[str, ...]
+
+    @property
+    def joint_of(self):
+        """From node number to joint number."""
+        return {n: j for j, n in enumerate(self.nodes)}
+
+
+def skin_joints(container, nodes):
+    """The joints of each skin, as lists of node numbers."""
+    found = []
+    for skin in container.items("skins"):
+        joints = skin.get("joints")
+        if not isinstance(joints, list) or not joints:
+            raise InputError(f"{container.label}: a skin lists no joints.")
+        for joint in joints:
+            item(nodes.items, joint, container.label, "node")
+        if len(set(joints)) != len(joints):
+            raise InputError(f"{container.label}: a skin lists a joint twice.")
+        found.append(joints)
+    return found
+
+
+def animated_nodes(container):
+    """Numbers of the nodes that any animation moves or turns."""
+    found = set()
+    for animation in container.items("animations"):
+        for channel in animation.get("channels") or ():
+            target = channel.get("target") if isinstance(channel, dict) else None
+            if isinstance(target, dict) and target.get("path") in ("translation", "rotation", "scale"):
+                node = target.get("node")
+                if isinstance(node, int):
+                    found.add(node)
+    return found
+
+
+def find_trees(container, nodes):
+    """The skeletons of a file (list of Tree): under each common root of a skin's joints, or of what is animated."""
+    moved = {n for n in animated_nodes(container) if 0 <= n < len(nodes.items)}
+    skins = skin_joints(container, nodes)
+    roots = [_top(nodes, _common(nodes, joints), moved) for joints in skins]
+    listed = {n for joints in skins for n in joints}
+    # What no skin lists but an animation moves: a skeleton that was delivered without its body.
+    loose = [n for n in moved if not any(r == n or r in nodes.above(n) for r in roots if r is not None)]
+    for top in {_scene_root(nodes, n) for n in loose}:
+        group = [n for n in loose if _scene_root(nodes, n) == top]
+        common = _common(nodes, group)
+        if common is not None and len(nodes.under(common)) > 2:
+            roots.append(_top(nodes, common, moved))
+    if not roots:
+        roots = [int(n) for n in np.flatnonzero(nodes.parents < 0) if len(_plain(nodes, int(n))) > 2]
+        roots = [_common(nodes, _plain(nodes, r)) for r in roots]
+    unique = []
+    for root in sorted({r for r in roots if r is not None}, key=lambda r: len(nodes.above(r))):
+        if not any(r in nodes.above(root) for r in unique):
+            unique.append(root)
+    trees = [_tree(nodes, root, listed | moved) for root in unique]
+    return sorted(trees, key=lambda t: -len(t.nodes))
+
+
+def _plain(nodes, root):
+    """Nodes of a tree that carry no mesh, camera or light."""
+    return [n for n in nodes.under(root) if not {"mesh", "camera"} & set(nodes.items[n])]
+
+
+def _scene_root(nodes, number):
+    above = nodes.above(number)
+    return above[-1] if above else number
+
+
+def _common(nodes, numbers):
+    """The lowest node that all are, or hang under; None where they hang under different roots."""
+    if not numbers:
+        return None
+    paths = [[*nodes.above(n)[::-1], n] for n in numbers]
+    found = None
+    for level in zip(*paths):
+        if len(set(level)) > 1:
+            break
+        found = level[0]
+    return found
+
+
+def _top(nodes, root, moved):
+    """The highest animated node over a root, which then belongs to the skeleton; else the root itself."""
+    if root is None:
+        return None
+    return next((n for n in nodes.above(root)[::-1] if n in moved), root)
+
+
+def _marks_end(nodes, number):
+    """Whether a node only tells where the bone of its parent ends, as glTF has no other way to."""
+    parent = int(nodes.parents[number])
+    alone = not nodes.children[number] and len(nodes.children[parent]) == 1
+    return alone and nodes.name(number) == f"{nodes.name(parent)}_end"
+
+
+def _tree(nodes, root, wanted):
+    """The skeleton under a root: all nodes but those that only carry meshes, cameras or lights."""
+    keep = set()
+    for number in reversed(nodes.under(root)):
+        carries = bool({"mesh", "camera"} & set(nodes.items[number]))
+        if number == root or number in wanted or not carries or any(c in keep for c in nodes.children[number]):
+            keep.add(number)
+    ends = {n for n in keep if n != root and n not in wanted and _marks_end(nodes, n)}
+    joints = [n for n in nodes.under(root) if n in keep and n not in ends]
+    index = {n: j for j, n in enumerate(joints)}
+    over = nodes.world(int(nodes.parents[root]))
+    parents = [index.get(int(nodes.parents[n]), -1) if n != root else -1 for n in joints]
+    names, doubles = different([nodes.name(n) for n in joints])
+    skeleton, notes = skeleton_under(
+        names, parents, nodes.moves[joints], nodes.turns[joints], nodes.scales[joints], over
+    )
+    if doubles:
+        notes.append(DOUBLES.format(doubles))
+    tips = np.array(skeleton.tips)
+    for end in ends:
+        over_end = index[int(nodes.parents[end])]
+        tips[over_end] = skeleton.scales[over_end] * nodes.moves[end]
+    skeleton = replace(skeleton, tips=tips)
+    return Tree(skeleton, tuple(joints), over, tuple(notes))

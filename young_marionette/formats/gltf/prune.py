@@ -1,0 +1,75 @@
+"""Taking the animations out of a glTF document, with the data that nothing else uses."""
+
+from __future__ import annotations
+
+
+def without_animations(document, binary):
+    """Remove the animations from ``document`` (in place); returns the buffer without their data.
+
+    Numbers of accessors and bufferViews stay, since extensions that are not known here may hold them: what is no
+    longer used becomes empty instead.
+    """
+    animations = document.pop("animations", [])
+    freed = _accessors_of(animations)
+    kept = _references(document, ("accessors", "bufferViews", "buffers"), document.get("accessors", []))
+    accessors = document.get("accessors", [])
+    freed = {n for n in freed - kept if isinstance(n, int) and 0 <= n < len(accessors)}
+    views = document.get("bufferViews", [])
+    used = {v for n, a in enumerate(accessors) if n not in freed for v in _views(a)}
+    used |= _named(document, "bufferView", skip=("accessors", "bufferViews"))
+    for number in freed:
+        accessors[number] = {"componentType": 5126, "count": 1, "type": "SCALAR"}
+    parts, size = [b"\0\0\0\0"], 4
+    for number, view in enumerate(views):
+        start, length = view.get("byteOffset", 0), view["byteLength"]
+        if number in used:
+            raw = binary[start : start + length]
+            view["byteOffset"] = size
+            parts += [raw, b"\0" * (-length % 4)]
+            size += length + (-length % 4)
+        else:
+            views[number] = {"buffer": 0, "byteOffset": 0, "byteLength": 4}
+    if not views:
+        return b""
+    return b"".join(parts)
+
+
+def _accessors_of(animations):
+    found = set()
+    for animation in animations:
+        for sampler in animation.get("samplers", []):
+            found |= {sampler.get("input"), sampler.get("output")}
+    return found
+
+
+def _views(accessor):
+    sparse = accessor.get("sparse") or {}
+    found = (accessor.get("bufferView"), *(sparse.get(k, {}).get("bufferView") for k in ("indices", "values")))
+    return {v for v in found if v is not None}
+
+
+def _references(document, skip, accessors):
+    """Accessors that meshes and skins use."""
+    found = set()
+    for mesh in document.get("meshes", []):
+        for part in mesh.get("primitives", []):
+            found |= set(part.get("attributes", {}).values()) | {part.get("indices")}
+            for target in part.get("targets", []):
+                found |= set(target.values())
+    found |= {skin.get("inverseBindMatrices") for skin in document.get("skins", [])}
+    return {n for n in found if isinstance(n, int)}
+
+
+def _named(tree, key, skip=()):
+    """All values of a key, however deep."""
+    found = set()
+    todo = [{k: v for k, v in tree.items() if k not in skip}]
+    while todo:
+        part = todo.pop()
+        if isinstance(part, dict):
+            if isinstance(part.get(key), int):
+                found.add(part[key])
+            todo.extend(part.values())
+        elif isinstance(part, list):
+            todo.extend(part)
+    return found

@@ -1,0 +1,160 @@
+"""Reading glTF, GLB and VRM: every skeleton in the file with its clips, and the file itself for its writer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+
+from ...core.declared import Declared
+from ...core.errors import InputError
+from ...core.skeleton import Clip
+from ..motion_file import MotionFile
+from ..sampling import sampled
+from . import container as containers
+from . import vrm
+from .accessors import Accessors
+from .meshes import character_of
+from .motion import clip_of
+from .nodes import Nodes, Tree, find_trees
+
+
+@dataclass(frozen=True, eq=False)
+class GltfLayout:
+    """A skeleton in a glTF file, with the whole file, so that it can be written again with other motion.
+
+    ``names``: what the joints are called now; ``renamed`` tells which of them differ from the file.
+    """
+
+    container: containers.Container
+    nodes: Nodes
+    tree: Tree
+    names: tuple[str, ...]
+
+    format = "glTF"
+
+    def renamed(self, names):
+        """The layout with other joint names."""
+        return replace(self, names=tuple(names))
+
+    @cached_property
+    def character(self):
+        """The Character over this skeleton, or None."""
+        return character_of(self.container, Accessors(self.container), self.nodes, self.tree)
+
+    @cached_property
+    def humanoid(self):
+        """``{VRM bone: joint number}`` of the file's own table."""
+        joint_of = self.tree.joint_of
+        return {bone: joint_of[node] for bone, node in vrm.humanoid(self.container).items() if node in joint_of}
+
+    def packed(self):
+        """``(plain data, bytes)`` to store it by."""
+        binary, document = merged(self.container)
+        data = b"".join(bytes(part) for part in containers.as_glb(document, binary))
+        return {"label": self.container.label, "root": int(self.tree.nodes[0]), "names": list(self.names)}, data
+
+    @classmethod
+    def unpacked(cls, meta, data):
+        """A layout that ``packed`` gave; InputError where it does not fit."""
+        loaded = containers.parse(data, str(meta["label"]))
+        nodes = Nodes(loaded)
+        tree = next((t for t in find_trees(loaded, nodes) if t.nodes[0] == meta["root"]), None)
+        if tree is None or len(meta["names"]) != len(tree.nodes):
+            raise InputError(f"{meta['label']} holds another skeleton than it did.")
+        return cls(loaded, nodes, tree, tuple(meta["names"]))
+
+
+def merged(container):
+    """``(binary, document)``: the file with all its buffers and outer images in one buffer."""
+    import copy
+
+    document = copy.deepcopy(container.document)
+    parts, starts, size = [], [], 0
+    for buffer in container.buffers:
+        starts.append(size)
+        parts += [bytes(buffer), b"\0" * (-len(buffer) % 4)]
+        size += len(buffer) + (-len(buffer) % 4)
+    for view in document.get("bufferViews", []):
+        number = view.get("buffer")
+        if isinstance(number, int) and 0 <= number < len(starts):
+            view["byteOffset"] = view.get("byteOffset", 0) + starts[number]
+            view["buffer"] = 0
+    for number, data in container.images.items():
+        image = document["images"][number]
+        kind = "image/png" if data[:4] == b"\x89PNG" else "image/jpeg"
+        document.setdefault("bufferViews", []).append({"buffer": 0, "byteOffset": size, "byteLength": len(data)})
+        document["images"][number] = {
+            **{k: v for k, v in image.items() if k != "uri"},
+            "bufferView": len(document["bufferViews"]) - 1,
+            "mimeType": image.get("mimeType", kind),
+        }
+        parts += [data, b"\0" * (-len(data) % 4)]
+        size += len(data) + (-len(data) % 4)
+    if size:
+        document["buffers"] = [{"byteLength": size}]
+    return b"".join(parts), document
+
+
+def read(path):
+    """Read a glTF, GLB or VRM file (a MotionFile; further skeletons of it in ``more``)."""
+    path = Path(path)
+    container = containers.load(path)
+    nodes, accessors = Nodes(container), Accessors(container)
+    trees = find_trees(container, nodes)
+    if not trees:
+        raise InputError(f"{path.name} holds no skeleton: no joints, and no animated nodes.")
+    bones = vrm.humanoid(container)
+    kind = vrm.version(container) or ("GLB" if _head(path) == containers.MAGIC else "glTF")
+    several = len(trees) > 1
+    files = []
+    for tree in trees:
+        notes = list(tree.notes)
+        clips = _clips(container, accessors, nodes, tree, path, notes)
+        joint_of = tree.joint_of
+        table = tuple((b, tree.skeleton.names[joint_of[n]]) for b, n in bones.items() if n in joint_of)
+        name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
+        layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
+        files.append(
+            MotionFile(path, kind, tree.skeleton, tuple(clips), layout, tuple(notes), Declared(bones=table), name)
+        )
+    return replace(files[0], more=tuple(files[1:]))
+
+
+def _head(path):
+    with open(path, "rb") as file:
+        return file.read(4)
+
+
+def _clips(container, accessors, nodes, tree, path, notes):
+    clips = []
+    animations = container.items("animations")
+    for number, animation in enumerate(animations):
+        clip = clip_of(container, accessors, nodes, tree, animation, number, notes)
+        if clip is not None:
+            clip = _with_expressions(container, accessors, animation, clip)
+            clips.append(replace(clip, name=path.stem if len(animations) == 1 else f"{path.stem}: {clip.name}"))
+    return clips
+
+
+def _with_expressions(container, accessors, animation, clip):
+    """The clip with the expressions of a VRM animation: the way of a node along X is the weight."""
+    nodes = vrm.expression_curves(container, accessors)
+    if not nodes:
+        return clip
+    from .motion import channels_of
+
+    channels = channels_of(container, accessors, animation)
+    at = np.arange(clip.frames) / clip.rate
+    names, columns = list(clip.curves), [clip.values[:, i] for i in range(len(clip.curves))]
+    for name, node in nodes.items():
+        channel = channels.get((node, "translation"))
+        if channel is not None and name not in names:
+            names.append(name)
+            columns.append(sampled(*channel, channel[0][0] + at)[:, 0])
+    return Clip(
+        clip.name, clip.skeleton, clip.rate, clip.rotations, clip.moving, clip.translations, tuple(names),
+        np.stack(columns, 1) if columns else None,
+    )  # fmt: skip

@@ -1,0 +1,117 @@
+"""VRM in glTF: the table of humanoid bones (0.x and 1.0), expressions, and animations for it (VRMA)."""
+
+from __future__ import annotations
+
+from ...core.errors import InputError
+from .accessors import item
+
+# VRM 0.x counts the thumb's bones otherwise than 1.0 does.
+_OLD_THUMB = {"Proximal": "Metacarpal", "Intermediate": "Proximal", "Distal": "Distal"}
+
+
+def _extension(container, name):
+    extensions = container.document.get("extensions")
+    found = extensions.get(name) if isinstance(extensions, dict) else None
+    return found if isinstance(found, dict) else None
+
+
+def version(container):
+    """``"VRM 1.0"``, ``"VRM 0.x"``, ``"VRM animation"`` or None."""
+    for key, told in (("VRMC_vrm", "VRM 1.0"), ("VRM", "VRM 0.x"), ("VRMC_vrm_animation", "VRM animation")):
+        if _extension(container, key) is not None:
+            return told
+    return None
+
+
+def humanoid(container):
+    """``{VRM 1.0 bone name: node number}`` of the humanoid table; empty where there is none."""
+    new = _extension(container, "VRMC_vrm") or _extension(container, "VRMC_vrm_animation")
+    old = _extension(container, "VRM")
+    table = (new or old or {}).get("humanoid")
+    bones = table.get("humanBones") if isinstance(table, dict) else None
+    found = {}
+    if new is not None and isinstance(bones, dict):
+        pairs = [(bone, entry) for bone, entry in bones.items()]
+    elif old is not None and isinstance(bones, list):
+        pairs = [(_renewed(entry.get("bone")), entry) for entry in bones if isinstance(entry, dict)]
+    else:
+        return {}
+    for bone, entry in pairs:
+        node = entry.get("node") if isinstance(entry, dict) else None
+        if isinstance(bone, str) and node is not None and node != -1:
+            item(container.items("nodes"), node, container.label, "node")
+            found[bone] = node
+    if len(set(found.values())) != len(found):
+        raise InputError(f"{container.label}: its table of humanoid bones names a node twice.")
+    return found
+
+
+def _renewed(bone):
+    """The VRM 1.0 name of a VRM 0.x bone."""
+    if isinstance(bone, str):
+        for side in ("left", "right"):
+            for old, new in _OLD_THUMB.items():
+                if bone == f"{side}Thumb{old}":
+                    return f"{side}Thumb{new}"
+    return bone
+
+
+def extension_1_0(bones):
+    """The humanoid part of VRMC_vrm for ``{bone: node}``."""
+    return {"humanBones": {bone: {"node": node} for bone, node in bones.items()}}
+
+
+def animation_extension(bones, expressions):
+    """VRMC_vrm_animation 1.0 for humanoid bones and for expressions, ``{name: node}`` each."""
+    preset = {n: {"node": node} for n, node in expressions.items() if n in PRESETS}
+    custom = {n: {"node": node} for n, node in expressions.items() if n not in PRESETS}
+    told = {key: table for key, table in (("preset", preset), ("custom", custom)) if table}
+    return {"specVersion": "1.0", "humanoid": extension_1_0(bones), **({"expressions": told} if told else {})}
+
+
+PRESETS = {
+    "happy", "angry", "sad", "relaxed", "surprised", "aa", "ih", "ou", "ee", "oh", "blink", "blinkLeft", "blinkRight",
+    "lookUp", "lookDown", "lookLeft", "lookRight", "neutral",
+}  # fmt: skip
+
+
+def expressions(container, nodes):
+    """``{expression: {morph name: weight}}`` of a VRM character, of either version."""
+    from .motion import morph_names
+
+    found = {}
+    new, old = _extension(container, "VRMC_vrm"), _extension(container, "VRM")
+    if new is not None and isinstance(new.get("expressions"), dict):
+        for group in ("preset", "custom"):
+            table = new["expressions"].get(group)
+            for name, entry in table.items() if isinstance(table, dict) else ():
+                for bind in entry.get("morphTargetBinds") or () if isinstance(entry, dict) else ():
+                    node = item(nodes.items, bind.get("node"), container.label, "node")
+                    names = morph_names(container, node)
+                    index = bind.get("index")
+                    if isinstance(index, int) and 0 <= index < len(names):
+                        found.setdefault(name, {})[names[index]] = float(bind.get("weight", 1.0))
+    elif old is not None and isinstance(old.get("blendShapeMaster"), dict):
+        by_mesh = {n.get("mesh"): n for n in nodes.items if isinstance(n.get("mesh"), int)}
+        for group in old["blendShapeMaster"].get("blendShapeGroups") or ():
+            name = group.get("presetName") if group.get("presetName") not in (None, "unknown") else group.get("name")
+            for bind in group.get("binds") or ():
+                node = by_mesh.get(bind.get("mesh"))
+                names = morph_names(container, node) if node else []
+                index = bind.get("index")
+                if isinstance(name, str) and isinstance(index, int) and 0 <= index < len(names):
+                    found.setdefault(name, {})[names[index]] = float(bind.get("weight", 100.0)) / 100
+    return found
+
+
+def expression_curves(container, accessors):
+    """Channels of a VRM animation's expressions: ``{name: node number}``."""
+    extension = _extension(container, "VRMC_vrm_animation") or {}
+    told = extension.get("expressions")
+    found = {}
+    for group in ("preset", "custom"):
+        table = told.get(group) if isinstance(told, dict) else None
+        for name, entry in table.items() if isinstance(table, dict) else ():
+            if isinstance(entry, dict) and isinstance(entry.get("node"), int):
+                found[name] = entry["node"]
+    return found

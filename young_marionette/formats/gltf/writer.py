@@ -1,0 +1,264 @@
+"""Writing glTF: new motion into the file that a rig came from, or a document of our own."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from ... import __version__
+from ...core import rotations as rot
+from ...core.errors import InputError
+from ...core.skeleton import Skeleton, as_rows
+from ..files import write_whole
+from ..transforms import decomposed, local_motion
+from . import vrm
+from .accessors import Writer
+from .container import as_glb, as_gltf
+from .prune import without_animations
+from .reader import merged
+
+_STILL_TURN, _STILL_PLACE = 1e-7, 1e-7
+
+
+def write(path, clip, layout=None, body=False, character=None, bones=()):
+    """Write a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
+
+    With ``layout`` (a GltfLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
+    unchanged but for its animations. Else the clip is in metres with Y up, and ``character`` is its body, if any.
+    ``bones``: pairs of a VRM bone and a joint's name, for a VRM animation or to name a rig's bones.
+    """
+    ending = Path(path).suffix.lower()
+    if ending == ".vrma":
+        document, binary = _vrm_animation(clip, bones)
+    elif layout is not None and body:
+        document, binary = _into_file(clip, layout, bones)
+    elif layout is not None:
+        document, binary = _skeleton_alone(clip, layout)
+    else:
+        document, binary = _fresh(clip, character, bones)
+    write_whole(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))
+
+
+def _asset():
+    return {"version": "2.0", "generator": f"Young Marionette {__version__}"}
+
+
+def _into_file(clip, layout, bones):
+    binary, document = merged(layout.container)
+    binary = without_animations(document, binary)
+    for joint, node in enumerate(layout.tree.nodes):
+        if layout.names[joint] != layout.tree.skeleton.names[joint]:
+            document["nodes"][node]["name"] = layout.names[joint]
+    writer = Writer(document, binary)
+    local = _node_motion(clip, layout)
+    weights = _weight_channels(document, clip)
+    _animation(writer, clip, local, dict(enumerate(layout.tree.nodes)), weights)
+    if bones:
+        _name_bones(
+            document, {b: layout.tree.nodes[clip.skeleton.index[n]] for b, n in bones if n in clip.skeleton.index}
+        )
+    return document, writer.binary()
+
+
+def _name_bones(document, table):
+    """Write the VRM 1.0 table of humanoid bones, whatever else the file tells of VRM."""
+    extension = document.setdefault("extensions", {}).setdefault("VRMC_vrm", {"specVersion": "1.0", "meta": {
+        "name": "rig", "authors": ["unknown"], "licenseUrl": "https://vrm.dev/licenses/1.0/"}})  # fmt: skip
+    extension["humanoid"] = vrm.extension_1_0(table)
+    used = document.setdefault("extensionsUsed", [])
+    if "VRMC_vrm" not in used:
+        used.append("VRMC_vrm")
+
+
+def _node_motion(clip, layout):
+    """The clip's motion in the file's own nodes."""
+    tree = layout.tree
+    return local_motion(clip, tree.skeleton, layout.nodes.scales[list(tree.nodes)], tree.over)
+
+
+def _skeleton_alone(clip, layout):
+    """The joints of a file with its own transforms, without mesh and skin."""
+    tree, nodes = layout.tree, layout.nodes
+    document = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": [0]}], "nodes": []}
+    for joint, number in enumerate(tree.nodes):
+        document["nodes"].append(
+            _node(layout.names[joint], nodes.moves[number], nodes.turns[number], nodes.scales[number])
+        )
+    _link(document, tree.skeleton.parents)
+    _mark_ends(document, replace(tree.skeleton, names=layout.names), True)
+    if np.abs(tree.over - np.eye(4)).max() > 1e-9:
+        move, turn, scale = decomposed(tree.over)
+        parent = int(nodes.parents[tree.nodes[0]])
+        document["nodes"].append(_node(nodes.name(parent), move, turn, scale) | {"children": [0]})
+        document["scenes"][0]["nodes"] = [len(document["nodes"]) - 1]
+    document["skins"] = [{"joints": list(range(len(tree.nodes))), "skeleton": 0}]
+    writer = Writer(document)
+    _animation(writer, clip, _node_motion(clip, layout), {j: j for j in range(len(tree.nodes))}, {})
+    return document, writer.binary()
+
+
+def _node(name, move, turn, scale=(1.0, 1.0, 1.0)):
+    node = {"name": name}
+    if np.any(np.abs(move) > 0):
+        node["translation"] = [float(v) for v in move]
+    if rot.angle(np.asarray(turn)) > 1e-12:
+        node["rotation"] = [float(v) for v in np.clip(rot.normalise(np.asarray(turn, float)), -1, 1)]
+    if np.abs(np.asarray(scale) - 1).max() > 1e-9:
+        node["scale"] = [float(v) for v in scale]
+    return node
+
+
+def _link(document, parents):
+    for joint, parent in enumerate(parents):
+        if parent >= 0:
+            document["nodes"][int(parent)].setdefault("children", []).append(joint)
+
+
+def _fresh(clip, character, bones):
+    skeleton = clip.skeleton
+    document = _fresh_nodes(clip)
+    _mark_ends(document, skeleton)
+    writer = Writer(document)
+    joints = list(range(len(skeleton)))
+    weights = {}
+    if character is not None:
+        from .bodies import add_character
+
+        add_character(writer, skeleton, character)
+        weights = _weight_channels(document, clip)
+    else:
+        document["skins"] = [{"joints": joints, "skeleton": int(np.flatnonzero(skeleton.parents < 0)[0])}]
+    if bones:
+        _name_bones(document, {b: skeleton.index[n] for b, n in bones if n in skeleton.index})
+    _animation(writer, clip, _plain_motion(clip), dict(enumerate(joints)), weights)
+    return document, writer.binary()
+
+
+def _mark_ends(document, skeleton, scaled=False):
+    """A node at the end of each last bone, since glTF has no other way to tell how long it is.
+
+    ``scaled``: the joints of the document have the skeleton's scales.
+    """
+    for joint in np.flatnonzero(np.isfinite(skeleton.tips[:, 0])):
+        if not skeleton.children[joint]:
+            tip = skeleton.tips[joint] / skeleton.scales[joint] if scaled else skeleton.tips[joint]
+            document["nodes"].append(_node(f"{skeleton.names[joint]}_end", tip, rot.IDENTITY))
+            document["nodes"][int(joint)]["children"] = [len(document["nodes"]) - 1]
+
+
+def _plain_motion(clip):
+    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    return {j: (clip.rotations[:, j], places.get(j)) for j in range(len(clip.skeleton))}
+
+
+def _weight_channels(document, clip):
+    """``{node: columns of the clip's curves}`` for the morphs that nodes of the document have; -1 for a still one."""
+    found = {}
+    for number, node in enumerate(document["nodes"]):
+        if "mesh" not in node or not clip.curves:
+            continue
+        mesh = document["meshes"][node["mesh"]]
+        count = len((mesh.get("primitives") or [{}])[0].get("targets") or ())
+        names = (mesh.get("extras") or {}).get("targetNames") if isinstance(mesh.get("extras"), dict) else None
+        names = names if isinstance(names, list) else [f"{mesh.get('name', 'morph')}_{i + 1}" for i in range(count)]
+        columns = [clip.curves.index(n) if n in clip.curves else -1 for n in names[:count]]
+        if any(c >= 0 for c in columns):
+            found[number] = columns
+    return found
+
+
+def _animation(writer, clip, motion, node_of, weights):
+    """Add the animation; joints that stand at rest all the time need no channel, still ones two keys."""
+    times = np.arange(clip.frames) / clip.rate
+    document, channels, samplers = writer.document, [], []
+    dense = writer.array(times[:, None], "SCALAR", True)
+    ends = None
+
+    def add(node, path, values, kind, still):
+        nonlocal ends
+        if still and clip.frames > 2:
+            if ends is None:
+                ends = writer.array(times[[0, -1], None], "SCALAR", True)
+            where, values = ends, values[[0, -1]]
+        else:
+            where = dense
+        samplers.append({"input": where, "output": writer.array(values, kind), "interpolation": "LINEAR"})
+        channels.append({"sampler": len(samplers) - 1, "target": {"node": int(node), "path": path}})
+
+    first = True
+    for joint, (turns, places) in motion.items():
+        node = document["nodes"][node_of[joint]]
+        turns = rot.continuous(turns)
+        rest = np.array(node.get("rotation", [0, 0, 0, 1.0])) if "matrix" not in node else None
+        if "matrix" in node:
+            # What is animated may not have a matrix: the same transform in its parts.
+            move, turn, scale = decomposed(np.array(node.pop("matrix"), float).reshape(4, 4).T)
+            node.update(_node(node.get("name", ""), move, turn, scale))
+            rest = turn
+        rows = as_rows(turns[:, None])[0]
+        still = float(np.ptp(rows, axis=1).max()) < _STILL_TURN
+        if not still or abs(abs(float(turns[0] @ rest)) - 1) > 1e-12 or first:
+            add(node_of[joint], "rotation", turns, "VEC4", still and not first)
+        if places is not None:
+            at_rest = np.array(node.get("translation", [0.0] * 3))
+            still = float(np.ptp(places, axis=0).max()) < _STILL_PLACE
+            if not still or np.abs(places[0] - at_rest).max() > _STILL_PLACE:
+                add(node_of[joint], "translation", places, "VEC3", still)
+        first = False
+    for node, columns in weights.items():
+        padded = np.concatenate([clip.values, np.zeros((clip.frames, 1))], 1)[:, columns]
+        add(node, "weights", padded.reshape(-1, 1), "SCALAR", False)
+    document["animations"] = [{"name": clip.name, "channels": channels, "samplers": samplers}]
+
+
+def _vrm_animation(clip, bones):
+    """A VRM animation: the humanoid bones alone, resting in a T-pose, and expressions along X of nodes of their own."""
+    from .humanoid import t_posed
+
+    table = {b: n for b, n in bones if n in clip.skeleton.index}
+    if "hips" not in table:
+        raise InputError("A VRM animation needs the humanoid bones of the rig, and none could be told.")
+    rested, rest_hips = t_posed(clip.skeleton, table)
+    clip = _with_rest(clip, rested)
+    document = _fresh_nodes(clip)
+    writer = Writer(document)
+    expressions = {}
+    for name in clip.curves:
+        document["nodes"].append({"name": f"expression {name}"})
+        document["scenes"][0]["nodes"].append(len(document["nodes"]) - 1)
+        expressions[name] = len(document["nodes"]) - 1
+    joints = {j: j for j in range(len(clip.skeleton))}
+    _animation(writer, clip, _plain_motion(clip), joints, {})
+    animation = document["animations"][0]
+    times = animation["samplers"][0]["input"]
+    for i, (_name, node) in enumerate(expressions.items()):
+        values = np.zeros((clip.frames, 3))
+        values[:, 0] = clip.values[:, i]
+        animation["samplers"].append(
+            {"input": times, "output": writer.array(values, "VEC3"), "interpolation": "LINEAR"}
+        )
+        target = {"node": node, "path": "translation"}
+        animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
+    index = clip.skeleton.index
+    document["extensions"] = {
+        "VRMC_vrm_animation": vrm.animation_extension({b: index[n] for b, n in table.items()}, expressions)
+    }
+    document["extensionsUsed"] = ["VRMC_vrm_animation"]
+    return document, writer.binary()
+
+
+def _with_rest(clip, rest):
+    s = clip.skeleton
+    return replace(clip, skeleton=Skeleton(s.names, s.parents, s.offsets, rest, s.tips))
+
+
+def _fresh_nodes(clip):
+    skeleton = clip.skeleton
+    document = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": []}], "nodes": []}
+    for joint in range(len(skeleton)):
+        document["nodes"].append(_node(skeleton.names[joint], skeleton.offsets[joint], skeleton.rest[joint]))
+    _link(document, skeleton.parents)
+    document["scenes"][0]["nodes"] = [int(j) for j in np.flatnonzero(skeleton.parents < 0)]
+    return document

@@ -1,0 +1,87 @@
+"""What formats with full transforms share: from 4x4 matrices to joints of ours, and from a clip back to a file's joints."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..core import rotations as rot
+from ..core.skeleton import Skeleton
+
+
+def decomposed(matrix):
+    """``(translation, rotation, scale)`` of a 4x4 matrix for column vectors; shear is left out."""
+    u, sizes, v = np.linalg.svd(matrix[:3, :3])
+    flip = np.array([1, 1, np.sign(np.linalg.det(u @ v)) or 1.0])
+    turn = (u * flip) @ v
+    scale = np.diag(turn.T @ matrix[:3, :3])
+    return matrix[:3, 3], rot.from_matrix(turn), np.where(np.abs(scale) > 1e-9, scale, 1e-9)
+
+
+def skeleton_under(names, parents, moves, turns, scales, over):
+    """``(Skeleton, notes)`` of joints with local transforms, under a still transform ``over (4, 4)``.
+
+    Scales are taken out of the offsets below them, so that the skeleton is one of rotations alone.
+    """
+    notes = []
+    over_move, over_turn, over_scale = decomposed(over)
+    if np.ptp(np.abs(over_scale)) > 1e-3 * np.abs(over_scale).max():
+        notes.append("The skeleton stands under a node that is scaled unevenly; the mean is taken.")
+    over_scale = float(np.mean(np.abs(over_scale)))
+    offsets, rest, total = np.empty((len(names), 3)), np.empty((len(names), 4)), np.empty((len(names), 3))
+    has_child = np.zeros(len(names), bool)
+    has_child[[p for p in parents if p >= 0]] = True
+    uneven = []
+    for joint, parent in enumerate(parents):
+        above = total[parent] if parent >= 0 else np.full(3, over_scale)
+        offsets[joint], rest[joint], total[joint] = above * moves[joint], turns[joint], above * scales[joint]
+        if has_child[joint] and np.ptp(np.abs(scales[joint])) > 1e-3 * np.abs(scales[joint]).max():
+            uneven.append(names[joint])
+        if parent < 0:
+            offsets[joint] = rot.rotate(over_turn, offsets[joint]) + over_move
+            rest[joint] = rot.multiply(over_turn, rest[joint])
+    if uneven:
+        more = f" and {len(uneven) - 1} more" if len(uneven) > 1 else ""
+        notes.append(f"{uneven[0]}{more} scale unevenly, which no skeleton of rotations can follow to the letter.")
+    return Skeleton(tuple(names), np.array(parents), offsets, rest, scales=total), notes
+
+
+def different(names):
+    """``(names that all differ, how many had to be changed)``."""
+    result, taken, used, doubles = [], set(names), set(), 0
+    for name in names:
+        if name in used:
+            doubles += 1
+            count = 2
+            while f"{name}_{count}" in taken:
+                count += 1
+            name = f"{name}_{count}"
+            taken.add(name)
+        used.add(name)
+        result.append(name)
+    return tuple(result), doubles
+
+
+DOUBLES = "{} joints share their names with others; they got numbers to tell them apart."
+
+
+def into_parents(skeleton, own_scales, over):
+    """What joints' places are scaled by ``(joints, 3)``: the scales of all that is above each."""
+    return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
+
+
+def local_motion(clip, skeleton, own_scales, over):
+    """A clip in the file's own joints: ``{joint: (turns (frames, 4), places (frames, 3) or None)}``.
+
+    The counterpart of ``skeleton_under``; ``own_scales (joints, 3)``: each joint's local scale in the file.
+    """
+    over_move, over_turn, _ = decomposed(over)
+    above = into_parents(skeleton, own_scales, over)
+    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    result = {}
+    for joint, parent in enumerate(skeleton.parents):
+        turns, place = clip.rotations[:, joint], places.get(joint)
+        if parent < 0:
+            turns = rot.multiply(rot.conjugate(over_turn), turns)
+            place = None if place is None else rot.rotate(rot.conjugate(over_turn), place - over_move)
+        result[joint] = turns, None if place is None else place / above[joint]
+    return result

@@ -1,0 +1,209 @@
+"""Meshes that UsdSkel binds to a skeleton, with their blend shapes and materials, as a Character."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from ...core.character import Character, Material, Mesh, Morph
+from ...core.errors import InputError
+from ..gltf.meshes import _normals
+
+_LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
+
+
+def character_of(stage, tree, label, read_asset):
+    """The Character over a UsdTree, or None; ``read_asset(path)`` gives a texture's bytes or None."""
+    from pxr import Usd, UsdSkel
+
+    cache, meshes, materials = UsdSkel.Cache(), [], _Materials(read_asset)
+    for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
+        if not prim.IsA(UsdSkel.Root):
+            continue
+        root = UsdSkel.Root(prim)
+        cache.Populate(root, Usd.TraverseInstanceProxies())
+        for binding in cache.ComputeSkelBindings(root, Usd.TraverseInstanceProxies()):
+            if str(binding.GetSkeleton().GetPath()) != tree.path:
+                continue
+            for target in binding.GetSkinningTargets():
+                meshes += _meshes(target, tree, label, materials)
+    return Character(tuple(meshes), tuple(materials.found)) if meshes else None
+
+
+def _meshes(target, tree, label, materials):
+    from pxr import UsdGeom
+
+    prim = target.GetPrim()
+    mesh = UsdGeom.Mesh(prim)
+    points = np.array(mesh.GetPointsAttr().Get() or [], np.float32).reshape(-1, 3)
+    counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int64)
+    flat = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int64)
+    if not len(points) or not len(counts) or not np.isfinite(points).all():
+        return
+    if (counts < 0).any() or counts.sum() != len(flat) or (len(flat) and (flat.min() < 0 or flat.max() >= len(points))):
+        raise InputError(f"{label}: the faces of {prim.GetName()} point past its {len(points)} points.")
+    joints, weights = _influences(target, tree, len(points), label, prim.GetName())
+    geometry = np.array(target.GetGeomBindTransform(), float).T
+    binds = np.linalg.pinv(tree.binds) @ geometry
+    corners, faces = _fan(counts)
+    which = flat[corners]
+    texcoords = _texcoords(prim, which, corners)
+    points_of, texcoords, triangles = _corners(which, texcoords)
+    normals = _normals(points, which)
+    if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
+        triangles, normals = triangles[:, ::-1], -normals
+    morphs = _morphs(prim, points_of, len(points))
+    level = _LEVEL.search(prim.GetName())
+    groups = _groups(prim, faces, materials)
+    for material, chosen in groups:
+        yield Mesh(
+            prim.GetName(), points[points_of], normals[points_of], triangles[chosen].astype(np.int32), joints[points_of],
+            weights[points_of], binds, texcoords, material, morphs, int(level.group(1)) if level else 0,
+        )  # fmt: skip
+
+
+def _influences(target, tree, count, label, name):
+    """``(joints (v, k), weights (v, k))`` in the tree's order of joints."""
+    width = target.GetNumInfluencesPerComponent()
+    computed = target.ComputeVaryingJointInfluences(count)
+    if not computed or not width:
+        raise InputError(f"{label}: the skin of {name} has weights for another number of points.")
+    which, share = (
+        np.array(computed[0], np.int64).reshape(count, -1),
+        np.array(computed[1], np.float32).reshape(count, -1),
+    )
+    order = target.GetJointOrder()
+    tokens = [str(t) for t in order] if order is not None and len(order) else None
+    place = {t: i for i, t in enumerate(tree.joints)}
+    table = _file_order(tree, target) if tokens is None else np.array([place.get(t, 0) for t in tokens])
+    which = np.where(share > 0, which, 0)
+    if which.min() < 0 or which.max() >= len(table):
+        raise InputError(f"{label}: the skin of {name} speaks of joints that it does not list.")
+    share = np.where(np.isfinite(share), share, 0)
+    total = share.sum(1, keepdims=True)
+    return table[which].astype(np.int32), np.divide(share, total, out=np.zeros_like(share), where=total > 1e-9)
+
+
+def _file_order(tree, target):
+    """From the skeleton's own numbering of joints to the tree's."""
+    from pxr import UsdSkel
+
+    skeleton = UsdSkel.Skeleton(target.GetPrim().GetStage().GetPrimAtPath(tree.path))
+    place = {t: i for i, t in enumerate(tree.joints)}
+    return np.array([place[str(j)] for j in skeleton.GetJointsAttr().Get()])
+
+
+def _fan(counts):
+    """Corners of the triangles that faces fall into ``(t, 3)``, and the face of each triangle."""
+    starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    faces = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
+    within = np.arange(len(faces)) - np.repeat(
+        np.cumsum(np.maximum(counts - 2, 0)) - np.maximum(counts - 2, 0), np.maximum(counts - 2, 0)
+    )
+    first = starts[faces]
+    return np.stack([first, first + within + 1, first + within + 2], 1), faces
+
+
+def _texcoords(prim, which, corners):
+    """Texture coordinates per corner ``(t, 3, 2)``, from the upper left as in glTF, or None."""
+    from pxr import UsdGeom
+
+    api = UsdGeom.PrimvarsAPI(prim)
+    for name in ("st", "UVMap", "map1"):
+        primvar = api.GetPrimvar(name)
+        if not primvar or not primvar.HasValue():
+            continue
+        values = np.array(primvar.ComputeFlattened(), np.float32).reshape(-1, 2)
+        kind = primvar.GetInterpolation()
+        at = corners if kind == "faceVarying" else which if kind in ("vertex", "varying") else None
+        if at is not None and len(values) > at.max(initial=0) and np.isfinite(values).all():
+            return values[at] * [1, -1] + [0, 1]
+    return None
+
+
+def _corners(which, texcoords):
+    """``(point of each vertex, texture coordinates, triangles)``: points are split where their coordinates differ."""
+    if texcoords is None:
+        used, triangles = np.unique(which, return_inverse=True)
+        return used, None, triangles.reshape(-1, 3)
+    keys = np.concatenate([which.reshape(-1, 1), np.round(texcoords.reshape(-1, 2) * 1e6)], 1)
+    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    return which.reshape(-1)[first], texcoords.reshape(-1, 2)[first].astype(np.float32), inverse.reshape(-1, 3)
+
+
+def _morphs(prim, points_of, count):
+    from pxr import UsdSkel
+
+    api = UsdSkel.BindingAPI(prim)
+    names = api.GetBlendShapesAttr().Get() or ()
+    targets = api.GetBlendShapeTargetsRel().GetTargets()
+    found = []
+    for name, target in zip(names, targets):
+        shape = UsdSkel.BlendShape(prim.GetStage().GetPrimAtPath(target))
+        if not shape:
+            continue
+        offsets = np.array(shape.GetOffsetsAttr().Get() or [], np.float32).reshape(-1, 3)
+        at = shape.GetPointIndicesAttr().Get()
+        at = np.array(at, np.int64) if at is not None and len(at) else np.arange(len(offsets))
+        if (
+            len(at) != len(offsets)
+            or (len(at) and (at.min() < 0 or at.max() >= count))
+            or not np.isfinite(offsets).all()
+        ):
+            continue
+        full = np.zeros((count, 3), np.float32)
+        full[at] = offsets
+        found.append(Morph(str(name), full[points_of]))
+    return tuple(found)
+
+
+def _groups(prim, faces, materials):
+    """``(material number, mask of triangles)`` for each material that a mesh or its subsets have."""
+    from pxr import UsdShade
+
+    rest, found = np.ones(len(faces), bool), []
+    for subset in UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets():
+        chosen = np.isin(faces, np.array(subset.GetIndicesAttr().Get() or [], np.int64))
+        if chosen.any():
+            found.append((materials.of(subset.GetPrim()), chosen & rest))
+            rest &= ~chosen
+    if rest.any():
+        found.append((materials.of(prim), rest))
+    return found
+
+
+class _Materials:
+    """Materials as they are met, each once; the first is for what has none."""
+
+    def __init__(self, read_asset):
+        self.found, self._numbers, self._read = [Material()], {}, read_asset
+
+    def of(self, prim):
+        """The number of the material that a prim is bound to."""
+        from pxr import UsdShade
+
+        bound = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
+        if not bound:
+            return 0
+        path = str(bound.GetPath())
+        if path not in self._numbers:
+            self._numbers[path] = len(self.found)
+            self.found.append(self._material(bound))
+        return self._numbers[path]
+
+    def _material(self, bound):
+        colour, opacity, texture = (0.8, 0.8, 0.8), 1.0, None
+        shader = bound.ComputeSurfaceSource()[0]
+        if shader:
+            diffuse = shader.GetInput("diffuseColor")
+            if diffuse:
+                source = diffuse.GetConnectedSource() if diffuse.HasConnectedSource() else None
+                file = source[0].GetPrim().GetAttribute("inputs:file").Get() if source else None
+                if file is not None and file.path:
+                    texture, colour = self._read(file.path), (1.0, 1.0, 1.0)
+                elif diffuse.Get() is not None:
+                    colour = tuple(float(np.clip(c, 0, 1)) for c in diffuse.Get())
+            told = shader.GetInput("opacity")
+            opacity = float(told.Get()) if told and isinstance(told.Get(), float) else 1.0
+        return Material(bound.GetPrim().GetName(), (*colour, opacity), texture)

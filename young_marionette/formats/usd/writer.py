@@ -1,0 +1,286 @@
+"""Writing USD: new motion into the file that a rig came from, or a stage of our own."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from ...core import rotations as rot
+from ...core.errors import InputError
+from ..files import write_whole
+from ..transforms import local_motion
+from .skeletons import TIPS
+
+
+def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y"):
+    """Write a clip as .usda, .usdc or .usdz, told by the path's ending.
+
+    With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
+    unchanged but for its animations. Else it has ``metres_per_unit`` and ``up``, and ``character`` is its body.
+    """
+    from .reader import quiet
+
+    path = Path(path)
+    folder = Path(tempfile.mkdtemp())
+    try:
+        with quiet():
+            layer, textures = _layer(clip, layout, body, character, metres_per_unit, up)
+            files = _save(layer, textures, folder, path)
+        for name, data in files.items():
+            if name != path.name:
+                (path.parent / name).parent.mkdir(exist_ok=True)
+                if not (path.parent / name).exists():
+                    write_whole(path.parent / name, [data])
+        write_whole(path, [files[path.name]])
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _layer(clip, layout, body, character, metres_per_unit, up):
+    if layout is not None and body:
+        return _into_file(clip, layout)
+    if layout is not None:
+        return _skeleton_alone(clip, layout), {}
+    return _fresh(clip, character, metres_per_unit, up)
+
+
+def _save(layer, textures, folder, path):
+    """``{name: bytes}`` of the file and of the textures that lie beside it."""
+    from pxr import Sdf, UsdUtils
+
+    names = {}
+    for number, (place, data) in enumerate(textures.items(), 1):
+        ending = (
+            ".png" if data[:4] == b"\x89PNG" else ".jpg" if data[:2] == b"\xff\xd8" else Path(place).suffix or ".bin"
+        )
+        names[place] = f"texture_{number}{ending}"
+    beside = "" if path.suffix.lower() == ".usdz" else f"{path.stem}_textures/"
+    UsdUtils.ModifyAssetPaths(layer, lambda p: f"./{beside}{names[p]}" if p in names else p)
+    if path.suffix.lower() == ".usdz":
+        inner = f"{path.stem}.usdc"
+        layer.Export(str(folder / inner))
+        parts = [(inner, (folder / inner).read_bytes())]
+        parts += [(names[p], data) for p, data in textures.items()]
+        return {path.name: _package(parts)}
+    out = folder / f"out{path.suffix.lower()}"
+    if not layer.Export(str(out)):
+        raise InputError(f"{path.name} could not be written as USD.")
+    del Sdf
+    return {path.name: out.read_bytes(), **{beside + names[p]: data for p, data in textures.items()}}
+
+
+def _package(parts):
+    """A usdz package: parts stored as they are, each beginning at a multiple of 64 bytes."""
+    import io
+    import zipfile
+
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as archive:
+        for name, data in parts:
+            info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+            start = buffer.tell() + 30 + len(name.encode())
+            space = -(start + 4) % 64
+            info.extra = b"\x86\x19" + space.to_bytes(2, "little") + b"\0" * space
+            archive.writestr(info, data)
+    return buffer.getvalue()
+
+
+def _stage(layer, rate, frames):
+    from pxr import Usd
+
+    stage = Usd.Stage.Open(layer)
+    stage.SetTimeCodesPerSecond(rate)
+    stage.SetFramesPerSecond(rate)
+    stage.SetStartTimeCode(0)
+    stage.SetEndTimeCode(max(frames - 1, 0))
+    return stage
+
+
+def _into_file(clip, layout):
+    from pxr import Sdf, UsdSkel
+
+    handle, name = tempfile.mkstemp(suffix=".usdc")
+    with os.fdopen(handle, "wb") as file:
+        file.write(layout.data)
+    layer = Sdf.Layer.OpenAsAnonymous(name)
+    os.unlink(name)
+    stage = _stage(layer, clip.rate, clip.frames)
+    # All old motion goes: it was another take's.
+    for prim in [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)]:
+        stage.RemovePrim(prim.GetPath())
+    skeleton = stage.GetPrimAtPath(layout.tree.path)
+    for prim in stage.TraverseAll():
+        api = UsdSkel.BindingAPI(prim)
+        if prim.HasRelationship("skel:animationSource"):
+            api.GetAnimationSourceRel().ClearTargets(True)
+    if layout.names != layout.tree.skeleton.names:
+        order = {token: layout.names[i] for i, token in enumerate(layout.tree.joints)}
+        skel = UsdSkel.Skeleton(skeleton)
+        skel.CreateJointNamesAttr([order[str(j)] for j in skel.GetJointsAttr().Get()])
+    _animate(stage, skeleton, clip, layout.tree.joints, _own_motion(clip, layout.tree), layout.tree)
+    used = {p for p in layout.textures if _uses(layer, p)}
+    return layer, {p: layout.textures[p] for p in used}
+
+
+def _uses(layer, place):
+    from pxr import UsdUtils
+
+    found = []
+    UsdUtils.ModifyAssetPaths(layer, lambda p: (found.append(p), p)[1])
+    return place in found
+
+
+def _own_motion(clip, tree):
+    return local_motion(clip, tree.skeleton, tree.scales, tree.over)
+
+
+def _skeleton_alone(clip, layout):
+    """The file's skeleton prim with its own transforms, under what it stood under, without meshes."""
+    from pxr import Gf, Sdf, UsdGeom, UsdSkel, Vt
+
+    from .reader import stage_of
+
+    layer = Sdf.Layer.CreateAnonymous(".usda")
+    stage = _stage(layer, clip.rate, clip.frames)
+    tree = layout.tree
+    with stage_of(layout.data) as old:
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.GetStageUpAxis(old))
+        UsdGeom.SetStageMetersPerUnit(stage, UsdGeom.GetStageMetersPerUnit(old))
+        source = UsdSkel.Skeleton(old.GetPrimAtPath(tree.path))
+        rest = source.GetRestTransformsAttr().Get()
+    root = UsdSkel.Root.Define(stage, "/Rig")
+    stage.SetDefaultPrim(root.GetPrim())
+    if np.abs(tree.over - np.eye(4)).max() > 1e-12:
+        root.AddTransformOp().Set(Gf.Matrix4d(*tree.over.T.ravel().tolist()))
+    skel = UsdSkel.Skeleton.Define(stage, "/Rig/Skeleton")
+    skel.CreateJointsAttr(list(tree.joints))
+    skel.CreateJointNamesAttr(list(layout.names))
+    order = [str(j) for j in source.GetJointsAttr().Get()] if source else list(tree.joints)
+    if rest is not None and len(rest) == len(order):
+        place = {t: i for i, t in enumerate(order)}
+        skel.CreateRestTransformsAttr(Vt.Matrix4dArray([rest[place[t]] for t in tree.joints]))
+    skel.CreateBindTransformsAttr(_gf(tree.binds))
+    if rest is None:
+        local = [np.linalg.pinv(tree.binds[p]) @ b if p >= 0 else b for b, p in zip(tree.binds, tree.skeleton.parents)]
+        skel.CreateRestTransformsAttr(_gf(np.stack(local)))
+    _mark_ends(skel, tree.skeleton.tips / tree.skeleton.scales)
+    _animate(stage, skel.GetPrim(), clip, tree.joints, _own_motion(clip, tree), tree)
+    return layer
+
+
+def _gf(array):
+    """4x4 matrices for column vectors as USD's, which are for row vectors."""
+    from pxr import Gf, Vt
+
+    return Vt.Matrix4dArray([Gf.Matrix4d(*m.T.ravel().tolist()) for m in array])
+
+
+def _fresh(clip, character, metres_per_unit, up):
+    from pxr import Sdf, UsdGeom, UsdSkel
+
+    layer = Sdf.Layer.CreateAnonymous(".usda")
+    stage = _stage(layer, clip.rate, clip.frames)
+    UsdGeom.SetStageUpAxis(stage, up[-1])
+    UsdGeom.SetStageMetersPerUnit(stage, metres_per_unit)
+    root = UsdSkel.Root.Define(stage, "/Rig")
+    stage.SetDefaultPrim(root.GetPrim())
+    skeleton = clip.skeleton
+    tokens = joint_tokens(skeleton)
+    skel = UsdSkel.Skeleton.Define(stage, "/Rig/Skeleton")
+    skel.CreateJointsAttr(tokens)
+    skel.CreateJointNamesAttr(list(skeleton.names))
+    rest = np.tile(np.eye(4), (len(skeleton), 1, 1))
+    rest[:, :3, :3], rest[:, :3, 3] = rot.to_matrix(skeleton.rest), skeleton.offsets
+    world = np.tile(np.eye(4), (len(skeleton), 1, 1))
+    world[:, :3, 3], turns = skeleton.rest_world
+    world[:, :3, :3] = rot.to_matrix(turns)
+    skel.CreateRestTransformsAttr(_gf(rest))
+    _mark_ends(skel, skeleton.tips)
+    textures, shapes = {}, ()
+    bind = world
+    if character is not None:
+        from .bodies import add_character
+
+        bind, textures, shapes = add_character(stage, skel, skeleton, character, world)
+    skel.CreateBindTransformsAttr(_gf(bind))
+    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    motion = {j: (clip.rotations[:, j], places.get(j)) for j in range(len(skeleton))}
+    _animate(stage, skel.GetPrim(), clip, tokens, motion, None, shapes)
+    return layer, textures
+
+
+def _mark_ends(skel, tips):
+    """Where last bones end, in their joints' axes, as a property of our own; USD has none for it."""
+    from pxr import Sdf, Vt
+
+    if np.isfinite(tips).any():
+        told = np.where(np.isfinite(tips), tips, 0.0).astype(np.float32)
+        attribute = skel.GetPrim().CreateAttribute(TIPS, Sdf.ValueTypeNames.Vector3fArray, True)
+        attribute.Set(Vt.Vec3fArray.FromNumpy(told))
+
+
+def joint_tokens(skeleton):
+    """Joint paths as USD wants them: names made valid, each under its parent's."""
+    from pxr import Tf
+
+    tokens, taken = [], set()
+    for name, parent in zip(skeleton.names, skeleton.parents):
+        base = Tf.MakeValidIdentifier(name)
+        over = f"{tokens[parent]}/" if parent >= 0 else ""
+        token, count = over + base, 2
+        while token in taken:
+            token, count = f"{over}{base}_{count}", count + 1
+        taken.add(token)
+        tokens.append(token)
+    return tokens
+
+
+def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
+    """Define the animation under a skeleton prim, with a sample on every frame for what moves."""
+    from pxr import Gf, Tf, UsdSkel, Vt
+
+    binding = UsdSkel.BindingAPI.Apply(skeleton)
+    name = Tf.MakeValidIdentifier(clip.name) or "Motion"
+    anim = UsdSkel.Animation.Define(stage, skeleton.GetPath().AppendChild(name))
+    binding.CreateAnimationSourceRel().SetTargets([anim.GetPath()])
+    anim.CreateJointsAttr(list(tokens))
+    count, frames = len(tokens), clip.frames
+    offsets = clip.skeleton.offsets if tree is None else _rest_moves(tree)
+    turns, moves = np.empty((frames, count, 4), np.float32), np.empty((frames, count, 3), np.float32)
+    for joint in range(count):
+        own, place = motion[joint]
+        turns[:, joint] = rot.continuous(own)
+        moves[:, joint] = offsets[joint] if place is None else place
+    scales = np.ones((count, 3)) if tree is None else tree.scales
+    anim.CreateScalesAttr(Vt.Vec3hArray([Gf.Vec3h(*map(float, s)) for s in scales]))
+    _samples(anim.CreateRotationsAttr(), turns, Vt.QuatfArray.FromNumpy)
+    _samples(anim.CreateTranslationsAttr(), moves, Vt.Vec3fArray.FromNumpy)
+    if clip.curves and shapes != ():
+        anim.CreateBlendShapesAttr(list(clip.curves))
+        _samples(anim.CreateBlendShapeWeightsAttr(), clip.values.astype(np.float32), Vt.FloatArray.FromNumpy)
+
+
+def _rest_moves(tree):
+    """Local translations of a file's joints at rest, in the file's own unit."""
+    from ..transforms import decomposed
+
+    over_move, over_turn, _ = decomposed(tree.over)
+    above = tree.skeleton.scales / np.where(np.abs(tree.scales) > 1e-12, tree.scales, 1.0)
+    moves = np.array(tree.skeleton.offsets)
+    for joint, parent in enumerate(tree.skeleton.parents):
+        if parent < 0:
+            moves[joint] = rot.rotate(rot.conjugate(over_turn), moves[joint] - over_move)
+    return moves / above
+
+
+def _samples(attribute, values, convert):
+    """Set one value where nothing changes (but for the rotations of the first joint), else a sample a frame."""
+    if len(values) > 1 and np.ptp(values, axis=0).max(initial=0) == 0 and values.shape[-1] != 4:
+        attribute.Set(convert(np.ascontiguousarray(values[0])))
+        return
+    for frame, value in enumerate(values):
+        attribute.Set(convert(np.ascontiguousarray(value)), float(frame))

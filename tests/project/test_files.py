@@ -115,7 +115,7 @@ class Projects(Case):
             (lambda t: t["entries"][0]["joints"].pop(), "damaged"),
             (lambda t: t["entries"][0].update(id="abc"), "missing"),
             (lambda t: t["entries"].append(t["entries"][0]), "twice"),
-            (lambda t: t["entries"][0]["layout_names"].pop(), "damaged"),
+            (lambda t: t["entries"][0]["layout"]["meta"]["names"].pop(), "damaged"),
         ):
             self.refuses(lambda c=change: storage.load(self.rewritten(c)), word)
 

@@ -85,13 +85,20 @@ class Director:
             if kind == MARIONETTE
             else ()
         )
-        return Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
+        figure = Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
+        figure.skeleton, figure.character = entry.placed_skeleton, entry.placed_character
+        figure.dress = self.session.dress
+        return figure
 
     def _playing(self, entry, kind, rig=None, pairing=None):
         session = self.session
         motion = session.motions.get(entry.placed_clip, pairing)
         frame = int(round(session.second * motion.rate + 1e-6)) if kind == BAKED else session.frame
-        return self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
+        figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
+        clip = entry.placed_clip
+        if clip.curves and figure.character is not None:
+            figure.weights = dict(zip(clip.curves, clip.values[min(max(frame, 0), clip.frames - 1)].tolist()))
+        return figure
 
     def _resting(self, rig):
         return self._figure(MARIONETTE, rig, rig.name, *rig.placed_skeleton.rest_world)
@@ -114,7 +121,7 @@ class Director:
         if hips:
             a, b = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
             figures[0].positions = (here[0] - here[0][a]) * scale + there[0][b]
-            bones = figures[0].bones
+            bones, figures[0].size = figures[0].bones, scale
             figures[0].bones = Bones(
                 bones.start,
                 bones.end,

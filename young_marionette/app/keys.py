@@ -28,6 +28,7 @@ SHEET = (
             ("Home", "Frame the figures"),
             ("H", "Follow the hips"),
             ("T", "Trails"),
+            ("B", "Bodies, seen through, bones"),
             ("drag", "Turn"),
             ("Shift+drag", "Move"),
             ("wheel", "Nearer, farther"),

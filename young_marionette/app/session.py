@@ -12,6 +12,7 @@ from .stage.motion import MotionCache
 
 TICK = 15
 WORDS_AFTER = 40
+DRESSES = ("body", "through", "bones")
 SPEEDS = (0.1, 0.25, 0.5, 1.0, 2.0)
 
 
@@ -35,7 +36,7 @@ class Session(QObject):
         self.document.listeners.append(self._on_told)
         self.motions = MotionCache()
         self.step, self.part, self.bone = STEPS[0], None, None
-        self.arrangement, self.preview, self.compare = "beside", None, None
+        self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
@@ -133,6 +134,11 @@ class Session(QObject):
     def arrange(self, name):
         """Side by side, one over the other, or one figure alone."""
         self.arrangement = name
+        self.view_changed.emit()
+
+    def dress_as(self, dress):
+        """Show bodies, bodies seen through over their bones, or bones alone."""
+        self.dress = dress
         self.view_changed.emit()
 
     def look_at(self, entry):

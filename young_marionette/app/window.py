@@ -34,7 +34,7 @@ from .header import Header
 from .keys import KeySheet
 from .library import Library
 from .parts.widgets import label, tool
-from .session import Session
+from .session import DRESSES, Session
 from .snag_panel import SnagPanel
 from .stage.view import ARRANGEMENTS, StageView, make_renderer
 from .timeline import Timeline
@@ -198,6 +198,7 @@ class Window(FileActions, QMainWindow):
         session.told.connect(self.tell)
         session.demo_asked.connect(self.open_demo)
         stage.arrangement_asked.connect(session.arrange)
+        stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())
         stage.pointed.connect(self.tell)
         stage.picked.connect(self._picked)
@@ -225,6 +226,7 @@ class Window(FileActions, QMainWindow):
             "Home": lambda: self.stage.frame(),
             "H": lambda: self.stage.follow.toggle(),
             "T": lambda: self.stage.trails.toggle(),
+            "B": self._next_dress,
             "Alt+S": lambda: self.snag_panel.toggle(),
             "Alt+M": lambda: self.header.menu.showMenu(),
             "Ctrl+Z": session.undo,
@@ -326,6 +328,15 @@ class Window(FileActions, QMainWindow):
         span = now - self._pictures[0]
         if span > 0.3:
             self.speed.setText(f"{(len(self._pictures) - 1) / span:.0f} pictures a second")
+
+    def _next_dress(self):
+        """Bodies, seen through, bones alone; and round again."""
+        self.session.dress_as(DRESSES[(DRESSES.index(self.session.dress) + 1) % len(DRESSES)])
+        self.tell(
+            {"body": "Bodies", "through": "Bodies seen through, over their bones", "bones": "Bones alone"}[
+                self.session.dress
+            ]
+        )
 
     def _set_trails(self, on):
         self.session.trails = on

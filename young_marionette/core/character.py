@@ -98,7 +98,8 @@ def skinned(mesh, matrices, weights=None):
 def bind_pose(skeleton, meshes):
     """Local rotations ``(joints, 4)`` of the pose that the skin was bound in, and which joints are bound (a mask).
 
-    Joints that no skin lists keep their rest.
+    Joints that no skin lists keep their rest, and so does the first one that is bound: in which space a body was
+    bound is the file's own affair, the pose is what the joints below make of it.
     """
     world, bound = np.array(skeleton.rest_world[1]), np.zeros(len(skeleton), bool)
     for mesh in meshes:
@@ -108,6 +109,10 @@ def bind_pose(skeleton, meshes):
             u, _, v = np.linalg.svd(basis)
             turn = u @ np.diag([1, 1, np.linalg.det(u @ v)]) @ v
             world[joint], bound[joint] = rot.from_matrix(turn), True
+    if bound.any():
+        first = int(np.argmax(bound))
+        back = rot.multiply(skeleton.rest_world[1][first], rot.conjugate(world[first]))
+        world[bound] = rot.multiply(back, world[bound])
     local = np.array(skeleton.rest)
     for joint, parent in enumerate(skeleton.parents):
         if parent >= 0 and not bound[joint]:

@@ -10,7 +10,7 @@ import numpy as np
 from . import rotations as rot
 from .body.known import known_body
 from .body.reading import read_body
-from .correction import Correction
+from .correction import BIND, Correction
 from .declared import Declared
 from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
@@ -202,7 +202,8 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     if body:
         told = "" if angle is None else f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal"
         if correction.rest is not None:
-            told = f"{told}; frame {correction.rest} of the file, set by you".removeprefix("; ")
+            frame = "as the skin was bound" if correction.rest == BIND else f"frame {correction.rest} of the file"
+            told = f"{told}; {frame}, set by you".removeprefix("; ")
         facts.append(Fact("Rest pose", rest, told))
         prefix = body.names.prefix
         told = "set by you" if correction.prefix is not None else "all names begin with it" if prefix else ""

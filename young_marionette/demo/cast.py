@@ -52,7 +52,7 @@ def _loft_names():
     return names
 
 
-def _vrm_names():
+def vrm_names():
     names = {"hips": "hips", "spine 1": "spine", "spine 2": "chest", "neck 1": "neck", "head": "head"}
     for side in ("left", "right"):
         names.update(
@@ -147,7 +147,7 @@ PUPPETS = (
     Role(
         "Heron",
         Build(height=1.98, leg=1.1, arm=0.66, shoulders=0.32, hips=0.16, head=0.2, foot=0.19, ankle=0.07, spine=2),
-        _vrm_names(),
+        vrm_names(),
         0.75,
         1.0,
         False,

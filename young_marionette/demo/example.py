@@ -87,13 +87,19 @@ def _one(folder, source_path, rig_path):
 
 
 def demo_state(folder, paths=None):
-    """The show as a project state: all clips, the puppets as rigs, the lamplighter on Heron active."""
+    """The show as a project state: all clips, the puppets as rigs, the lamplighter on Heron active.
+
+    Where a puppet's body is among the files, that is the rig, and not its bare skeleton.
+    """
     paths = write_show(folder) if paths is None else paths
+    bodies = {p.stem for p in paths if p.parent.name == "bodies"}
     entries = []
     for path in paths:
+        puppet = "puppets" in path.parts
+        if puppet and path.parent.name != "bodies" and path.stem in bodies:
+            continue
         for entry in entries_of(read(path)):
-            role = "rig" if path.parent.name == "puppets" else "clip"
-            entries.append(replace(entry, role=role))
+            entries.append(replace(entry, role="rig" if puppet else "clip"))
     document = Document(State(name="Quillmouth"))
     document.do(AddEntries(tuple(entries)))
     by_name = {e.name: e.id for e in document.state.entries}

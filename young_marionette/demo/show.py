@@ -12,10 +12,14 @@ from ..core.errors import InputError
 from ..core.resample import resample
 from ..core.skeleton import Clip
 from ..formats import write
+from ..formats.files import write_whole
+from ..formats.gltf.container import as_glb
+from ..formats.gltf.writer import document_of
 from .acting import perform
 from .cast import LOFT, PERFORMERS, PUPPETS, QUAY
 from .clips import CLIPS
 from .dressing import in_file_world, insert_joint, with_names, with_rest
+from .puppets import under_armature, write_puppets
 
 # Clip by clip: who performed it, and the flaw it was delivered with.
 DELIVERIES = (
@@ -127,4 +131,24 @@ def write_show(folder):
             raise InputError(f"The folder {path.parent} can't be made: {error.strerror}.") from None
         write(path, clip, overwrite=True, metres_per_unit=role.metres_per_unit)
         paths.append(path)
-    return paths
+    return [*paths, *_exchange(folder), *write_puppets(folder)]
+
+
+def _exchange(folder):
+    """Takes that came from other programs: several in one file with junk beside them, and one as USD."""
+    path = folder / "exchange" / "quay_takes.glb"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    clips = [_clean(name, QUAY) for name in ("carry_bucket", "haul_rope")]
+    junk = replace(clips[0].cut(0, 0), name="rest")
+    document, binary = document_of(clips[0], more=(junk, *clips[1:]))
+    write_whole(path, as_glb(*under_armature(document, binary)))
+    bell = folder / "exchange" / "bell_from_the_loft.usda"
+    clip = delivered(performance("ring_bell", LOFT), LOFT)
+    write(bell, clip, overwrite=True, metres_per_unit=LOFT.metres_per_unit, up="Z")
+    return [path, bell]
+
+
+def _clean(name, role):
+    """A clip with the role's names and rest pose, in our world."""
+    clip = performance(name, role)
+    return with_names(with_rest(clip, role.rest(role.figure)), role.names)

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from ..core.character import bind_pose, placed_character
+from ..core.character_facts import character_facts
 from ..core.conventions import HUMANOID, convention_names
 from ..core.correction import BIND, Correction, put_down
 from ..core.declared import Declared
@@ -132,9 +133,16 @@ class Entry:
             return (), ()
         return motion_facts(self.placed_clip, self.figure.body)
 
+    @cached_property
+    def body_facts(self):
+        """Facts of the body over the skeleton, none where there is none."""
+        if self.character is None:
+            return ()
+        return character_facts(self.skeleton, self.character, self.level)
+
     @property
     def facts(self):
-        return (*self.figure.facts, *self.motion[0])
+        return (*self.figure.facts, *self.body_facts, *self.motion[0])
 
     @property
     def oddities(self):
@@ -162,7 +170,15 @@ class Entry:
     def told_anew(self, **changes):
         """The entry with another name or role; what was worked out of its data stays worked out."""
         new = replace(self, **changes)
-        for worked_out in ("_key", "figure", "placed_skeleton", "placed_clip", "placed_character", "motion"):
+        for worked_out in (
+            "_key",
+            "figure",
+            "placed_skeleton",
+            "placed_clip",
+            "placed_character",
+            "motion",
+            "body_facts",
+        ):
             if worked_out in self.__dict__:
                 new.__dict__[worked_out] = self.__dict__[worked_out]
         return new

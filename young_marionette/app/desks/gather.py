@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.conventions import CONVENTIONS, convention_names, learned_names
+from ...core.correction import BIND
 from ...core.facts import UNITS, Fact
 from ...core.families import kinship
 from ...core.placement import AXIS_NAMES
@@ -162,7 +163,12 @@ class FactCard(Card):
         row = 0
         # A rig stands still: what is told of motion is told of clips only.
         still = entry.role == "rig"
-        for fact in (*(entry.figure.facts if still else entry.facts), self._family_fact(entry)):
+        for fact in (
+            *entry.figure.facts,
+            *entry.body_facts,
+            *(() if still else entry.motion[0]),
+            self._family_fact(entry),
+        ):
             self.grid.addWidget(label(fact.label, "quiet"), row, 0)
             value = self._editor(fact)
             if value is None:
@@ -199,13 +205,20 @@ class FactCard(Card):
         if fact.label == "Travel":
             options = [("travels" if fact.value == "travels" else "as in the file", None), ("held in place", True)]
             return self._list(fact.label, options, correction.in_place, "in_place")
-        if fact.label == "Rest pose" and self.entry.clip is not None:
+        if fact.label == "Detail":
+            options = [(f"level {n}{', the finest' if n == 0 else ''}", n) for n in self.entry.character.levels]
+            return self._list(fact.label, options, self.entry.level, "level")
+        if fact.label == "Rest pose" and (self.entry.clip is not None or self.entry.character is not None):
             frame = self.session.frame if self.session.clip is self.entry else 0
             options = [(fact.value if correction.rest is None else "as in the file", None)]
             options += [
                 (f"{fact.value} (frame {f})" if f == correction.rest else f"as in frame {f}", f)
-                for f in dict.fromkeys(x for x in (correction.rest, 0, frame) if x is not None)
+                for f in dict.fromkeys(
+                    x for x in (correction.rest, 0, frame) if x not in (None, BIND) and self.entry.clip
+                )
             ]
+            if self.entry.character is not None:
+                options.append((f"{fact.value} (bound)" if correction.rest == BIND else "as the skin was bound", BIND))
             return self._list(fact.label, options, correction.rest, "rest")
         if fact.label == "Family":
             options = [(family_name(self.entry) if correction.family is None else "by its bones", None)]

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.character import joint_matrices, skinned
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
@@ -97,7 +98,11 @@ def _thickness(skeleton, body):
 
 @dataclass(eq=False)
 class Figure:
-    """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put."""
+    """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put.
+
+    ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``size``: how much larger it is drawn.
+    ``dress``: ``"body"``, ``"through"`` (the body seen through, over the bones) or ``"bones"``.
+    """
 
     kind: str
     name: str
@@ -108,12 +113,42 @@ class Figure:
     chosen: tuple = ()
     hands: tuple = ()
     ghost: bool = False
+    character: object = None
+    skeleton: object = None
+    weights: dict = field(default_factory=dict)
+    size: float = 1.0
+    dress: str = "bones"
     _segments: tuple | None = field(default=None, repr=False)
 
     @property
     def placed(self):
         """Joint positions where the figure stands on the stage."""
         return self.positions + self.shift
+
+    @property
+    def shows_body(self):
+        return self.character is not None and self.dress != "bones" and not self.ghost
+
+    @property
+    def shows_bones(self):
+        return not self.shows_body or self.dress == "through"
+
+    @property
+    def joint_matrices(self):
+        """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
+        matrices = joint_matrices(self.skeleton, self.placed, self.rotations)
+        matrices[:, :3, :3] *= self.size
+        return matrices
+
+    def skin(self):
+        """``(corners (t, 3, 3), joint of each triangle)``: the body's triangles on the stage, for picking."""
+        matrices, corners, joints = self.joint_matrices, [], []
+        for mesh in self.character.meshes:
+            places = skinned(mesh, matrices, self.weights)
+            corners.append(places[mesh.triangles])
+            lead = mesh.joints[np.arange(len(mesh.joints)), np.argmax(mesh.weights, 1)]
+            joints.append(lead[mesh.triangles[:, 0]])
+        return np.concatenate(corners), np.concatenate(joints)
 
     def segments(self):
         """``(starts, ends)`` of all bones ``(bones, 3)``, in the world of the stage."""

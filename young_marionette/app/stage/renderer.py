@@ -8,11 +8,14 @@ import moderngl
 import numpy as np
 from PySide6.QtGui import QImage
 
+from ...core.turning import turned
 from ..theme import NIGHT
 from . import shapes
+from .dress import Dresser
 from .figure import BAKED, MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
 
 _SHADOW_SIZE, _SHADOW_REACH = 384, 3.2
+SEEN_THROUGH = 0.42
 _THIN = 0.0145  # metres; what is thinner is drawn in fewer corners while things move
 
 _FLOOR_VERTEX = """#version 330
@@ -81,6 +84,10 @@ def _rgb(name):
     return np.array([int(value[i : i + 2], 16) / 255 for i in (0, 2, 4)])
 
 
+def _dressed(figure):
+    return figure.shows_body
+
+
 def _renew(buffer, data):
     """Fill a buffer anew, in storage that nothing drawn before still uses."""
     raw = data.tobytes()
@@ -109,7 +116,7 @@ class Renderer:
         )
         self._kept_floor, self._picture = None, QImage()
         self._meshes = {
-            name: tuple(self.context.buffer(part.tobytes()) for part in shapes.turned(profile, sides))
+            name: tuple(self.context.buffer(part.tobytes()) for part in turned(profile, sides))
             for name, profile, sides in (
                 ("fine baluster", shapes.BALUSTER, 11),
                 ("fine spindle", shapes.SPINDLE, 10),
@@ -130,6 +137,7 @@ class Renderer:
         self._shadow_map = self.context.texture((_SHADOW_SIZE, _SHADOW_SIZE), 1)
         self._shadow_target = self.context.framebuffer([self._shadow_map])
         self._targets = {}
+        self._dresser = Dresser(self.context)
 
     def describe(self):
         """What draws, in a few words."""
@@ -182,8 +190,12 @@ class Renderer:
             self._draw_shade(flipped, figures, fine)
         self._figure["view"].write(flipped)
         self._figure["eye"].value = tuple(pose.eye)
-        for mesh, data in batches:
+        shown = self._batches([f for f in figures if f.shows_bones], fine) if any(map(_dressed, figures)) else batches
+        for mesh, data in shown:
             self._draw_batch(self._figure, mesh, data)
+        for figure in filter(_dressed, figures):
+            alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
+            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), alpha, target)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )

@@ -42,6 +42,7 @@ class StageView(QWidget):
     turned = Signal(int, object, bool)
     arrangement_asked = Signal(str)
     frame_asked = Signal()
+    dress_asked = Signal()
     drawn = Signal()
 
     def __init__(self, renderer):
@@ -85,6 +86,7 @@ class StageView(QWidget):
         bar.addStretch(1)
         self.follow = tool("follow", "Follow the hips (H)", None, True)
         self.trails = tool("trail", "Trails of hands and feet (T)", None, True)
+        bar.addWidget(tool("body", "Bodies, seen through, bones alone (B goes round)", self.dress_asked.emit))
         bar.addWidget(self.trails)
         bar.addWidget(self.follow)
         for name, tip in (
@@ -199,8 +201,11 @@ class StageView(QWidget):
     def pick(self, point):
         """``(figure, joint)`` of the bone nearest to a place on the widget, or None."""
         best, found = PICK_WITHIN, None
+        on_body = self._pick_body(point)
+        if on_body:
+            return on_body
         for figure in self.figures:
-            if figure.ghost or not len(figure.bones.start):
+            if figure.ghost or not len(figure.bones.start) or not figure.shows_bones:
                 continue
             starts, ends = figure.segments()
             (a, da), (b, db) = (project(self._matrix(), p, self.width(), self.height()) for p in (starts, ends))
@@ -215,6 +220,23 @@ class StageView(QWidget):
             nearest = int(np.argmin(away))
             if away[nearest] < best:
                 best, found = away[nearest], (figure, int(figure.bones.start[nearest]))
+        return found
+
+    def _pick_body(self, point):
+        """``(figure, joint)`` of the nearest body's triangle under a place, or None; it is what moves it most."""
+        best, found = np.inf, None
+        here = np.array([point.x(), point.y()])
+        for figure in (f for f in self.figures if f.shows_body and f.dress == "body"):
+            corners, joints = figure.skin()
+            flat, depth = project(self._matrix(), corners.reshape(-1, 3), self.width(), self.height())
+            a, b, c = (flat.reshape(-1, 3, 2) - here).transpose(1, 0, 2)
+            turns = [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u, v in ((a, b), (b, c), (c, a))]
+            inside = (np.minimum.reduce(turns) >= 0) | (np.maximum.reduce(turns) <= 0)
+            near = depth.reshape(-1, 3).min(1)
+            near[~inside | (near < 0.05)] = np.inf
+            first = int(np.argmin(near))
+            if near[first] < best:
+                best, found = near[first], (figure, int(joints[first]))
         return found
 
     def _paint_handle(self, painter):

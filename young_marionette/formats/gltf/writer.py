@@ -37,7 +37,7 @@ def write(path, clip, layout=None, body=False, character=None, bones=()):
     elif layout is not None:
         document, binary = _skeleton_alone(clip, layout)
     else:
-        document, binary = _fresh(clip, character, bones)
+        document, binary = document_of(clip, character, bones)
     write_whole(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))
 
 
@@ -116,7 +116,8 @@ def _link(document, parents):
             document["nodes"][int(parent)].setdefault("children", []).append(joint)
 
 
-def _fresh(clip, character, bones):
+def document_of(clip, character=None, bones=(), more=()):
+    """``(document, binary)`` of a new file: a clip in metres with Y up, its body, and ``more`` clips of its skeleton."""
     skeleton = clip.skeleton
     document = _fresh_nodes(clip)
     _mark_ends(document, skeleton)
@@ -132,7 +133,8 @@ def _fresh(clip, character, bones):
         document["skins"] = [{"joints": joints, "skeleton": int(np.flatnonzero(skeleton.parents < 0)[0])}]
     if bones:
         _name_bones(document, {b: skeleton.index[n] for b, n in bones if n in skeleton.index})
-    _animation(writer, clip, _plain_motion(clip), dict(enumerate(joints)), weights)
+    for one in (clip, *more):
+        _animation(writer, one, _plain_motion(one), dict(enumerate(joints)), weights)
     return document, writer.binary()
 
 
@@ -210,7 +212,8 @@ def _animation(writer, clip, motion, node_of, weights):
     for node, columns in weights.items():
         padded = np.concatenate([clip.values, np.zeros((clip.frames, 1))], 1)[:, columns]
         add(node, "weights", padded.reshape(-1, 1), "SCALAR", False)
-    document["animations"] = [{"name": clip.name, "channels": channels, "samplers": samplers}]
+    animation = {"name": clip.name, "channels": channels, "samplers": samplers}
+    document.setdefault("animations", []).append(animation)
 
 
 def _vrm_animation(clip, bones):

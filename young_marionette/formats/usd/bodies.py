@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 
@@ -45,10 +47,10 @@ def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken):
     from pxr import Gf, Sdf, Tf, UsdGeom, UsdShade, UsdSkel, Vt
 
     base = Tf.MakeValidIdentifier(mesh.name) or "Body"
-    base = base if not mesh.level else f"{base}_LOD{mesh.level}" if "LOD" not in base.upper() else base
-    name, count = base, 2
+    base, level = re.sub(r"_?LOD_?\d+$", "", base, flags=re.I), f"_LOD{mesh.level}" if mesh.level else ""
+    name, count = base + level, 2
     while name in taken:
-        name, count = f"{base}_{count}", count + 1
+        name, count = f"{base}_{count}{level}", count + 1
     taken.add(name)
     prim = UsdGeom.Mesh.Define(stage, root.GetPath().AppendChild(name))
     own = _own_binds(skeleton, mesh)
@@ -129,14 +131,14 @@ def _materials(stage, root, materials):
         if material.texture:
             place = f"texture_of_{name}"
             textures[place] = material.texture
-            diffuse.ConnectToSource(_texture(stage, made, place))
+            diffuse.ConnectToSource(_texture(stage, made, place, material.colour))
         made.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
         found.append(made)
     return found, textures
 
 
-def _texture(stage, material, place):
-    from pxr import Sdf, UsdShade
+def _texture(stage, material, place, colour):
+    from pxr import Gf, Sdf, UsdShade
 
     reader = UsdShade.Shader.Define(stage, material.GetPath().AppendChild("Coordinates"))
     reader.CreateIdAttr("UsdPrimvarReader_float2")
@@ -147,6 +149,8 @@ def _texture(stage, material, place):
     image.CreateInput("st", Sdf.ValueTypeNames.Float2).ConnectToSource(
         reader.CreateOutput("result", Sdf.ValueTypeNames.Float2)
     )
+    # What a texture is multiplied by, as glTF does with its base colour.
+    image.CreateInput("scale", Sdf.ValueTypeNames.Float4).Set(Gf.Vec4f(*map(float, colour)))
     image.CreateInput("wrapS", Sdf.ValueTypeNames.Token).Set("repeat")
     image.CreateInput("wrapT", Sdf.ValueTypeNames.Token).Set("repeat")
     return image.CreateOutput("rgb", Sdf.ValueTypeNames.Float3)

@@ -201,7 +201,9 @@ class _Materials:
                 source = diffuse.GetConnectedSource() if diffuse.HasConnectedSource() else None
                 file = source[0].GetPrim().GetAttribute("inputs:file").Get() if source else None
                 if file is not None and file.path:
-                    texture, colour = self._read(file.path), (1.0, 1.0, 1.0)
+                    scale = source[0].GetPrim().GetAttribute("inputs:scale").Get()
+                    texture = self._read(file.path)
+                    colour = tuple(float(np.clip(c, 0, 1)) for c in scale)[:3] if scale else (1.0, 1.0, 1.0)
                 elif diffuse.Get() is not None:
                     colour = tuple(float(np.clip(c, 0, 1)) for c in diffuse.Get())
             told = shader.GetInput("opacity")

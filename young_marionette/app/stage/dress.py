@@ -1,0 +1,163 @@
+"""Bodies on the stage: meshes kept on the graphics card and bent there by their joints."""
+
+from __future__ import annotations
+
+import moderngl
+import numpy as np
+from PySide6.QtGui import QImage
+
+MAX_KEPT = 8
+TEXTURE_SIZE = 1024
+
+VERTEX = """#version 330
+in vec3 place; in vec3 normal; in vec2 coord; in vec4 joints; in vec4 weights;
+out vec3 n; out vec3 world; out vec2 uv; out float chosen; uniform mat4 view; uniform sampler2D bones;
+void main() {
+  mat4x3 m = mat4x3(0.0); chosen = 0.0;
+  for (int i = 0; i < 4; i++) { float w = weights[i]; if (w <= 0.0) continue; int j = int(joints[i]) * 4;
+    vec4 a = texelFetch(bones, ivec2(j, 0), 0); vec4 b = texelFetch(bones, ivec2(j + 1, 0), 0);
+    vec4 c = texelFetch(bones, ivec2(j + 2, 0), 0);
+    m += w * transpose(mat3x4(a, b, c)); chosen += w * texelFetch(bones, ivec2(j + 3, 0), 0).x; }
+  world = m * vec4(place, 1.0); n = mat3(m) * normal; uv = coord; gl_Position = view * vec4(world, 1.0); }"""
+FRAGMENT = """#version 330
+in vec3 n; in vec3 world; in vec2 uv; in float chosen; out vec4 colour;
+uniform vec3 eye; uniform vec4 paint; uniform vec3 mark; uniform sampler2D image; uniform bool textured;
+void main() {
+  vec3 N = normalize(n); vec3 V = normalize(eye - world); if (dot(N, V) < 0.0) N = -N;
+  float key = max(dot(N, vec3(0.42054, 0.74763, 0.51400)), 0.0); float sky = 0.5 + 0.5 * N.y;
+  float rim = 1.0 - max(dot(N, V), 0.0); rim = rim * rim * rim;
+  float k = key * key; k *= k; k *= k; float gloss = k * k * k;
+  vec3 base = paint.rgb; if (textured) base *= texture(image, uv).rgb;
+  base = mix(base, mark, 0.75 * chosen);
+  vec3 c = base * (0.30 + 0.28 * sky + 0.66 * key) + vec3(1.0, 0.93, 0.78) * (0.09 * rim + 0.14 * gloss);
+  colour = vec4(c, paint.a); }"""
+
+
+def strongest(mesh):
+    """The four strongest joints of each vertex ``(v, 4)`` and their weights, which sum to one."""
+    joints, weights = mesh.joints, mesh.weights
+    if joints.shape[1] > 4:
+        order = np.argsort(-weights, axis=1, kind="stable")[:, :4]
+        joints, weights = np.take_along_axis(joints, order, 1), np.take_along_axis(weights, order, 1)
+    spare = 4 - joints.shape[1]
+    joints = np.pad(joints, ((0, 0), (0, spare))).astype("f4")
+    weights = np.pad(weights, ((0, 0), (0, spare))).astype("f4")
+    return joints, weights / np.maximum(weights.sum(1, keepdims=True), 1e-9)
+
+
+def displayed(colour):
+    """A linear colour as a screen shows it."""
+    return tuple(float(c) ** (1 / 2.2) for c in colour[:3])
+
+
+class _Part:
+    """One mesh on the card. Its places are written anew when the weights of its morphs change."""
+
+    def __init__(self, context, program, mesh):
+        self.mesh, self.weights = mesh, None
+        joints, weights = strongest(mesh)
+        coords = np.zeros((len(mesh.points), 2)) if mesh.texcoords is None else mesh.texcoords
+        still = np.concatenate([mesh.normals, coords, joints, weights], 1).astype("f4")
+        self.places = context.buffer(mesh.points.astype("f4").tobytes(), dynamic=bool(mesh.morphs))
+        self.still = context.buffer(np.ascontiguousarray(still).tobytes())
+        self.corners = context.buffer(mesh.triangles.astype("i4").tobytes())
+        layout = [(self.places, "3f", "place"), (self.still, "3f 2f 4f 4f", "normal", "coord", "joints", "weights")]
+        self.array = context.vertex_array(program, layout, self.corners)
+
+    def blend(self, weights):
+        """Show morphs at their weights."""
+        own = tuple(float(weights.get(m.name, 0.0)) for m in self.mesh.morphs)
+        if own == (self.weights or (0.0,) * len(own)):
+            return
+        self.weights, points = own, self.mesh.points
+        for morph, weight in zip(self.mesh.morphs, own):
+            if weight:
+                points = points + morph.points * weight
+        self.places.write(points.astype("f4").tobytes())
+
+    def release(self):
+        for part in (self.array, self.places, self.still, self.corners):
+            part.release()
+
+
+class Dresser:
+    """Draws the bodies of figures; keeps the last few characters on the card."""
+
+    def __init__(self, context):
+        self._context = context
+        self._program = context.program(vertex_shader=VERTEX, fragment_shader=FRAGMENT)
+        self._program["bones"].value, self._program["image"].value = 1, 2
+        self._kept, self._bones = {}, None
+
+    def _of(self, character):
+        """``(parts, textures)`` of a character; the character is kept, so that its place in memory stays its own."""
+        hit = self._kept.pop(id(character), None)
+        if hit is None:
+            parts = [_Part(self._context, self._program, m) for m in character.meshes if len(m.triangles)]
+            pictures = {}
+            textures = [self._texture(m.texture, pictures) for m in character.materials]
+            hit = (character, parts, textures, pictures)
+        self._kept[id(character)] = hit
+        while len(self._kept) > MAX_KEPT:
+            _, parts, _, pictures = self._kept.pop(next(iter(self._kept)))
+            for part in (*parts, *filter(None, pictures.values())):
+                part.release()
+        return hit[1], hit[2]
+
+    def _texture(self, data, known):
+        """An image file as a texture; None where there is none or it can't be decoded."""
+        if data is None:
+            return None
+        if id(data) not in known:
+            image = QImage.fromData(data)
+            if not image.isNull():
+                image = image.scaled(min(image.width(), TEXTURE_SIZE), min(image.height(), TEXTURE_SIZE))
+                image = image.convertToFormat(QImage.Format.Format_RGBA8888)
+                texture = self._context.texture((image.width(), image.height()), 4, bytes(image.constBits()))
+                texture.filter = moderngl.LINEAR, moderngl.LINEAR
+                known[id(data)] = texture
+            else:
+                known[id(data)] = None
+        return known[id(data)]
+
+    def _set_bones(self, figure, mesh):
+        """Put the joints' matrices, and which of them are pointed out, where the card looks them up."""
+        matrices = figure.joint_matrices @ mesh.binds
+        rows = np.zeros((len(matrices), 4, 4), "f4")
+        rows[:, :3] = matrices[:, :3]
+        rows[list(figure.chosen), 3, 0] = 1.0
+        size = (4 * len(matrices), 1)
+        if self._bones is None or self._bones.size != size:
+            if self._bones is not None:
+                self._bones.release()
+            self._bones = self._context.texture(size, 4, dtype="f4")
+            self._bones.filter = moderngl.NEAREST, moderngl.NEAREST
+        self._bones.write(rows.tobytes())
+        self._bones.use(1)
+
+    def draw(self, figure, view, eye, mark, alpha, target):
+        """Draw a figure's body; one that is seen through covers itself, so that only its outer side shows."""
+        parts, textures = self._of(figure.character)
+        program, character = self._program, figure.character
+        program["view"].write(view)
+        program["eye"].value, program["mark"].value = tuple(eye), tuple(mark)
+        for part in parts:
+            part.blend(figure.weights)
+        passes = ((False, 1.0), (True, alpha)) if alpha < 1 else ((True, 1.0),)
+        for coloured, opacity in passes:
+            if alpha < 1:
+                target.color_mask = (coloured,) * 4
+                self._context.depth_func = "<="
+            binds = None
+            for part in parts:
+                if part.mesh.binds is not binds:
+                    binds = part.mesh.binds
+                    self._set_bones(figure, part.mesh)
+                material = character.materials[part.mesh.material]
+                texture = textures[part.mesh.material]
+                program["paint"].value = (*displayed(material.colour), opacity * material.colour[3])
+                program["textured"].value = texture is not None
+                if texture is not None:
+                    texture.use(2)
+                part.array.render(moderngl.TRIANGLES)
+        self._context.depth_func = "<"

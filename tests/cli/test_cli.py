@@ -196,14 +196,14 @@ class Commands(Line):
         self.ok("retarget", self.lamp, still, "--out", self.out)
 
     def test_a_defect_of_ours_is_told_as_one(self):
-        import young_marionette.formats as formats
+        from young_marionette.project import delivery
 
-        real = formats.read
-        formats.read = lambda path: 1 / 0
+        real = delivery.read
+        delivery.read = lambda path: 1 / 0
         try:
             code, _, err = run("info", self.lamp)
         finally:
-            formats.read = real
+            delivery.read = real
         self.assertEqual(code, 1)
         self.assertIn("A defect of Young Marionette: ZeroDivisionError", err)
 

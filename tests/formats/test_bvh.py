@@ -175,7 +175,7 @@ class Refusals(Case):
         for text, word in (
             ("", "empty"),
             (" \n\t\n", "blanks"),
-            ("hello", "HIERARCHY"),
+            ("hello", "no format"),
             (b"\x00\x01\x02", "binary"),
             (b"HIERARCHY\n" + b"\x00" * 50, "binary"),
             ("HIERARCHY\n", "no joints"),

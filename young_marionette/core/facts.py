@@ -169,7 +169,7 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
         forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set by you", True
     scale, unit, unit_sure = guess_unit(stature)
     unit_from = f"the figure is {stature:.4g} units tall along its bones"
-    if declared.unit and _LOWEST < stature * declared.unit < _TALLEST:
+    if declared.unit and (body is None or _LOWEST < stature * declared.unit < _TALLEST):
         scale, unit, unit_sure, unit_from = declared.unit, _unit_name(declared.unit), True, "the file says so"
     elif declared.unit and body:
         oddities.append(

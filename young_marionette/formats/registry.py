@@ -32,6 +32,8 @@ def read(path):
         raise InputError(f"{path.name} is empty.")
     if not head.strip():
         raise InputError(f"{path.name} begins with nothing but blanks.")
+    if bvh.is_bvh(head) and b"\0" in head:
+        raise InputError(f"{path.name} begins as a BVH file and goes on as a binary one.")
     for kind, told in ((bvh, bvh.is_bvh), (usd, usd.is_usd), (gltf, gltf.is_gltf), (asf, asf.is_asf_or_amc)):
         if told(head):
             return kind.read(path)
@@ -51,21 +53,34 @@ def check_writable(path, overwrite=False):
 
 def layout_for(path, layout):
     """``layout`` where the format of ``path`` can use it, else None."""
-    return layout if layout is not None and layout.format == WRITABLE.get(Path(path).suffix.lower()) else None
+    ending = Path(path).suffix.lower()
+    # A VRM animation is no character's file: it rests in a pose of its own.
+    return layout if layout is not None and layout.format == WRITABLE.get(ending) and ending != ".vrma" else None
 
 
-def write(path, clip, layout=None, overwrite=False, metres_per_unit=1.0, up="Y", body=False, character=None, bones=()):
+def write(
+    path,
+    clip,
+    layout=None,
+    overwrite=False,
+    metres_per_unit=1.0,
+    up="Y",
+    body=False,
+    character=None,
+    bones=(),
+    level=None,
+):
     """Write a clip in the format that the name's ending tells.
 
     ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes. Else it has
     ``metres_per_unit`` and ``up``, which BVH does not tell, glTF has as metres with Y up, and USD writes down.
-    ``body``: write the layout's meshes, or ``character``, too. ``bones``: pairs of a VRM bone and a joint's name.
+    ``body``: write the layout's meshes, of one ``level`` of detail, or ``character``, too. ``bones``: pairs of a VRM bone and a joint's name.
     """
     check_writable(path, overwrite)
     kind = WRITABLE[Path(path).suffix.lower()]
     if kind == "BVH":
         bvh.write(path, clip, layout, metres_per_unit)
     elif kind == "glTF":
-        gltf.write(path, clip, layout, body, character if body else None, bones)
+        gltf.write(path, clip, layout, body, character if body else None, bones, level)
     else:
-        usd.write(path, clip, layout, body, character if body else None, metres_per_unit, up)
+        usd.write(path, clip, layout, body, character if body else None, metres_per_unit, up, level)

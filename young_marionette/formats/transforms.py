@@ -45,6 +45,22 @@ def skeleton_under(names, parents, moves, turns, scales, over):
     return Skeleton(tuple(names), np.array(parents), offsets, rest, scales=total), notes
 
 
+def parents_first(parents):
+    """An order of joints in which parents come before their children: as it is where it does that, else depth first."""
+    if all(parent < joint for joint, parent in enumerate(parents)):
+        return list(range(len(parents)))
+    children = [[] for _ in parents]
+    for joint, parent in enumerate(parents):
+        if parent >= 0:
+            children[parent].append(joint)
+    order, todo = [], [j for j, p in enumerate(parents) if p < 0][::-1]
+    while todo:
+        joint = todo.pop()
+        order.append(joint)
+        todo.extend(reversed(children[joint]))
+    return order
+
+
 def different(names):
     """``(names that all differ, how many had to be changed)``."""
     result, taken, used, doubles = [], set(names), set(), 0

@@ -80,7 +80,16 @@ def deliver(path, baked, rig, overwrite=False, body=False):
     layout = layout_for(path, rig.layout)
     if layout is not None:
         metres = rig.figure.placement.scale
-        write(path, rig.to_file_world(baked), layout, overwrite, metres, body=body, bones=rig.declared.bones)
+        write(
+            path,
+            rig.to_file_world(baked),
+            layout,
+            overwrite,
+            metres,
+            body=body,
+            bones=rig.declared.bones,
+            level=rig.only_level,
+        )
     else:
         character = rig.placed_character if body else None
         write(

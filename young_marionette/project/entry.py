@@ -110,6 +110,11 @@ class Entry:
         return self.correction.level if self.correction.level in levels else levels[0]
 
     @property
+    def only_level(self):
+        """The level that is delivered where there are several, else None."""
+        return self.level if self.character is not None and len(self.character.levels) > 1 else None
+
+    @property
     def bones(self):
         """Pairs of a VRM humanoid bone and a joint's name: the file's own table, else what the body was read as."""
         if self.declared.bones or self.figure.body is None:

@@ -31,6 +31,7 @@ def _skin(writer, skeleton, mesh):
     binds = mesh.binds.copy()
     # Joints are written without scale: what they had goes into the bind matrices.
     binds[:, :3, :] *= skeleton.scales[:, :, None]
+    binds[:, 3] = 0.0, 0.0, 0.0, 1.0
     matrices = binds.transpose(0, 2, 1).reshape(-1, 16)
     return {"joints": list(range(len(skeleton))), "inverseBindMatrices": writer.array(matrices, "MAT4")}
 

@@ -18,7 +18,7 @@ _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 def character_of(container, accessors, nodes, tree):
     """The Character of the meshes that hang on a tree (skinned to it, or under its joints); None without any."""
     joint_of = tree.joint_of
-    levels = _declared_levels(container, nodes)
+    levels = node_levels(container, nodes)
     meshes = []
     for number, node in enumerate(nodes.items):
         if "mesh" not in node:
@@ -65,7 +65,7 @@ def _primitives(container, accessors, nodes, number, joints, binds, count, level
     label = container.label
     mesh = item(container.items("meshes"), node["mesh"], label, "mesh")
     name = mesh.get("name") if isinstance(mesh.get("name"), str) else nodes.name(number)
-    level = levels.get(number, _level_of(nodes.name(number), name))
+    level = levels[number]
     all_binds = np.tile(np.eye(4), (count, 1, 1))
     all_binds[joints] = binds
     parts = mesh.get("primitives")
@@ -201,10 +201,13 @@ def _level_of(*names):
     return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
 
 
-def _declared_levels(container, nodes):
-    """``{node: level}`` as the extension MSFT_lod tells."""
+def node_levels(container, nodes):
+    """``{node: level}`` of all nodes with meshes, as the extension MSFT_lod tells, else as their names do."""
     levels = {}
     for number, node in enumerate(nodes.items):
+        if "mesh" in node:
+            mesh = item(container.items("meshes"), node["mesh"], container.label, "mesh")
+            levels.setdefault(number, _level_of(nodes.name(number), str(mesh.get("name", ""))))
         extension = (node.get("extensions") or {}).get("MSFT_lod") if isinstance(node.get("extensions"), dict) else None
         ids = extension.get("ids") if isinstance(extension, dict) else None
         if isinstance(ids, list):

@@ -9,7 +9,7 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Skeleton
-from ..transforms import DOUBLES, decomposed, different, skeleton_under
+from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
 from .accessors import item, whole
 
 MAX_NODES = 200_000
@@ -215,7 +215,11 @@ def _tree(nodes, root, wanted):
         if number == root or number in wanted or not carries or any(c in keep for c in nodes.children[number]):
             keep.add(number)
     ends = {n for n in keep if n != root and n not in wanted and _marks_end(nodes, n)}
-    joints = [n for n in nodes.under(root) if n in keep and n not in ends]
+    # As they stand in the file, where that is an order of parents first: it is the one that people know.
+    joints = sorted(keep - ends)
+    place = {n: j for j, n in enumerate(joints)}
+    order = parents_first([place.get(int(nodes.parents[n]), -1) if n != root else -1 for n in joints])
+    joints = [joints[j] for j in order]
     index = {n: j for j, n in enumerate(joints)}
     over = nodes.world(int(nodes.parents[root]))
     parents = [index.get(int(nodes.parents[n]), -1) if n != root else -1 for n in joints]

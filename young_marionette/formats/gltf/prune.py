@@ -1,17 +1,17 @@
-"""Taking the animations out of a glTF document, with the data that nothing else uses."""
+"""Taking animations and meshes out of a glTF document, with the data that nothing else uses."""
 
 from __future__ import annotations
 
 
-def without_animations(document, binary):
-    """Remove the animations from ``document`` (in place); returns the buffer without their data.
+def without(document, binary, nodes=()):
+    """Remove the animations, and the meshes of some nodes, from ``document`` (in place); returns the smaller buffer.
 
     Numbers of accessors and bufferViews stay, since extensions that are not known here may hold them: what is no
     longer used becomes empty instead.
     """
     animations = document.pop("animations", [])
-    freed = _accessors_of(animations)
-    kept = _references(document, ("accessors", "bufferViews", "buffers"), document.get("accessors", []))
+    freed = _accessors_of(animations) | _drop_meshes(document, nodes)
+    kept = _references(document)
     accessors = document.get("accessors", [])
     freed = {n for n in freed - kept if isinstance(n, int) and 0 <= n < len(accessors)}
     views = document.get("bufferViews", [])
@@ -34,6 +34,41 @@ def without_animations(document, binary):
     return b"".join(parts)
 
 
+def _drop_meshes(document, nodes):
+    """Take meshes off nodes, and out of the document where no other node has them; gives their accessors."""
+    meshes = document.get("meshes", [])
+    gone = {document["nodes"][n].pop("mesh") for n in nodes if "mesh" in document["nodes"][n]}
+    for number in nodes:
+        document["nodes"][number].pop("skin", None)
+        document["nodes"][number].pop("weights", None)
+    gone -= {n.get("mesh") for n in document["nodes"]}
+    if not gone:
+        return set()
+    before = _references({"meshes": [meshes[n] for n in gone]})
+    kept = [n for n in range(len(meshes)) if n not in gone]
+    place = {old: new for new, old in enumerate(kept)}
+    document["meshes"] = [meshes[n] for n in kept]
+    for node in document["nodes"]:
+        if "mesh" in node:
+            node["mesh"] = place[node["mesh"]]
+    _renumber_old_vrm(document, place)
+    if not document["meshes"]:
+        del document["meshes"]
+    return before
+
+
+def _renumber_old_vrm(document, place):
+    """VRM 0.x speaks of meshes by their numbers."""
+    old = document.get("extensions", {}).get("VRM")
+    for group in (old or {}).get("blendShapeMaster", {}).get("blendShapeGroups", []):
+        binds = [b for b in group.get("binds", []) if b.get("mesh") in place]
+        group["binds"] = [{**b, "mesh": place[b["mesh"]]} for b in binds]
+    person = (old or {}).get("firstPerson", {})
+    if "meshAnnotations" in person:
+        notes = [n for n in person["meshAnnotations"] if n.get("mesh") in place]
+        person["meshAnnotations"] = [{**n, "mesh": place[n["mesh"]]} for n in notes]
+
+
 def _accessors_of(animations):
     found = set()
     for animation in animations:
@@ -48,7 +83,7 @@ def _views(accessor):
     return {v for v in found if v is not None}
 
 
-def _references(document, skip, accessors):
+def _references(document):
     """Accessors that meshes and skins use."""
     found = set()
     for mesh in document.get("meshes", []):

@@ -118,7 +118,7 @@ def read(path):
         name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
         layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
         files.append(
-            MotionFile(path, kind, tree.skeleton, tuple(clips), layout, tuple(notes), Declared(bones=table), name)
+            MotionFile(path, kind, tree.skeleton, tuple(clips), layout, tuple(notes), Declared(1.0, "+Y", table), name)
         )
     return replace(files[0], more=tuple(files[1:]))
 

@@ -16,24 +16,25 @@ from ..transforms import decomposed, local_motion
 from . import vrm
 from .accessors import Writer
 from .container import as_glb, as_gltf
-from .prune import without_animations
+from .meshes import node_levels
+from .prune import without
 from .reader import merged
 
 _STILL_TURN, _STILL_PLACE = 1e-7, 1e-7
 
 
-def write(path, clip, layout=None, body=False, character=None, bones=()):
+def write(path, clip, layout=None, body=False, character=None, bones=(), level=None):
     """Write a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
 
     With ``layout`` (a GltfLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
-    unchanged but for its animations. Else the clip is in metres with Y up, and ``character`` is its body, if any.
+    unchanged but for its animations, and with one ``level`` of detail where one is given. Else the clip is in metres with Y up, and ``character`` is its body, if any.
     ``bones``: pairs of a VRM bone and a joint's name, for a VRM animation or to name a rig's bones.
     """
     ending = Path(path).suffix.lower()
     if ending == ".vrma":
         document, binary = _vrm_animation(clip, bones)
     elif layout is not None and body:
-        document, binary = _into_file(clip, layout, bones)
+        document, binary = _into_file(clip, layout, bones, level)
     elif layout is not None:
         document, binary = _skeleton_alone(clip, layout)
     else:
@@ -45,9 +46,11 @@ def _asset():
     return {"version": "2.0", "generator": f"Young Marionette {__version__}"}
 
 
-def _into_file(clip, layout, bones):
+def _into_file(clip, layout, bones, level):
     binary, document = merged(layout.container)
-    binary = without_animations(document, binary)
+    levels = node_levels(layout.container, layout.nodes)
+    others = [n for n, own in levels.items() if level is not None and own != level]
+    binary = without(document, binary, others)
     for joint, node in enumerate(layout.tree.nodes):
         if layout.names[joint] != layout.tree.skeleton.names[joint]:
             document["nodes"][node]["name"] = layout.names[joint]

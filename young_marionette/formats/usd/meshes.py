@@ -13,11 +13,17 @@ from ..gltf.meshes import _normals
 _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
 
-def character_of(stage, tree, label, read_asset):
-    """The Character over a UsdTree, or None; ``read_asset(path)`` gives a texture's bytes or None."""
+def level_of(name):
+    """The level of detail that a mesh's name tells, 0 where it tells none."""
+    found = _LEVEL.search(name)
+    return int(found.group(1)) if found else 0
+
+
+def character_of(stage, tree, label):
+    """The Character over a UsdTree, or None; its materials have the places of textures instead of their bytes."""
     from pxr import Usd, UsdSkel
 
-    cache, meshes, materials = UsdSkel.Cache(), [], _Materials(read_asset)
+    cache, meshes, materials = UsdSkel.Cache(), [], _Materials()
     for prim in Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
         if not prim.IsA(UsdSkel.Root):
             continue
@@ -54,12 +60,11 @@ def _meshes(target, tree, label, materials):
     if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
         triangles, normals = triangles[:, ::-1], -normals
     morphs = _morphs(prim, points_of, len(points))
-    level = _LEVEL.search(prim.GetName())
     groups = _groups(prim, faces, materials)
     for material, chosen in groups:
         yield Mesh(
             prim.GetName(), points[points_of], normals[points_of], triangles[chosen].astype(np.int32), joints[points_of],
-            weights[points_of], binds, texcoords, material, morphs, int(level.group(1)) if level else 0,
+            weights[points_of], binds, texcoords, material, morphs, level_of(prim.GetName()),
         )  # fmt: skip
 
 
@@ -176,8 +181,8 @@ def _groups(prim, faces, materials):
 class _Materials:
     """Materials as they are met, each once; the first is for what has none."""
 
-    def __init__(self, read_asset):
-        self.found, self._numbers, self._read = [Material()], {}, read_asset
+    def __init__(self):
+        self.found, self._numbers = [Material()], {}
 
     def of(self, prim):
         """The number of the material that a prim is bound to."""
@@ -202,7 +207,7 @@ class _Materials:
                 file = source[0].GetPrim().GetAttribute("inputs:file").Get() if source else None
                 if file is not None and file.path:
                     scale = source[0].GetPrim().GetAttribute("inputs:scale").Get()
-                    texture = self._read(file.path)
+                    texture = file.path
                     colour = tuple(float(np.clip(c, 0, 1)) for c in scale)[:3] if scale else (1.0, 1.0, 1.0)
                 elif diffuse.Get() is not None:
                     colour = tuple(float(np.clip(c, 0, 1)) for c in diffuse.Get())

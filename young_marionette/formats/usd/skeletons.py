@@ -10,7 +10,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip, Skeleton
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import DOUBLES, decomposed, different, into_parents, skeleton_under
+from ..transforms import DOUBLES, decomposed, different, into_parents, parents_first, skeleton_under
 
 TIPS = "userProperties:boneEnds"
 
@@ -48,7 +48,7 @@ def tree_of(prim, label, cache):
         raise InputError(f"{label}: the skeleton {prim.GetName()} lists a joint twice.")
     index = {j: i for i, j in enumerate(joints)}
     parents = [_parent(j, index) for j in joints]
-    order = _ordered(parents)
+    order = parents_first(parents)
     rest, bind = skel.GetRestTransformsAttr().Get(), skel.GetBindTransformsAttr().Get()
     rest = matrices(rest) if rest is not None and len(rest) == len(joints) else None
     bind = matrices(bind) if bind is not None and len(bind) == len(joints) else None
@@ -103,18 +103,6 @@ def _parent(joint, index):
         if joint in index:
             return index[joint]
     return -1
-
-
-def _ordered(parents):
-    """Joint numbers, parents first."""
-    children = [[] for _ in parents]
-    for joint, parent in enumerate(parents):
-        if parent >= 0:
-            children[parent].append(joint)
-    order = [j for j, p in enumerate(parents) if p < 0]
-    for joint in order:
-        order.extend(children[joint])
-    return order
 
 
 def clip_of(prim, tree, stage, label, notes):

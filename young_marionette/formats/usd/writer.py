@@ -13,22 +13,23 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ..files import write_whole
 from ..transforms import local_motion
+from .meshes import level_of
 from .skeletons import TIPS
 
 
-def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y"):
+def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y", level=None):
     """Write a clip as .usda, .usdc or .usdz, told by the path's ending.
 
     With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
-    unchanged but for its animations. Else it has ``metres_per_unit`` and ``up``, and ``character`` is its body.
+    unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has ``metres_per_unit`` and ``up``, and ``character`` is its body.
     """
-    from .reader import quiet
+    from .stages import quiet
 
     path = Path(path)
     folder = Path(tempfile.mkdtemp())
     try:
         with quiet():
-            layer, textures = _layer(clip, layout, body, character, metres_per_unit, up)
+            layer, textures = _layer(clip, layout, body, character, metres_per_unit, up, level)
             files = _save(layer, textures, folder, path)
         for name, data in files.items():
             if name != path.name:
@@ -40,9 +41,9 @@ def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _layer(clip, layout, body, character, metres_per_unit, up):
+def _layer(clip, layout, body, character, metres_per_unit, up, level):
     if layout is not None and body:
-        return _into_file(clip, layout)
+        return _into_file(clip, layout, level)
     if layout is not None:
         return _skeleton_alone(clip, layout), {}
     return _fresh(clip, character, metres_per_unit, up)
@@ -100,8 +101,8 @@ def _stage(layer, rate, frames):
     return stage
 
 
-def _into_file(clip, layout):
-    from pxr import Sdf, UsdSkel
+def _into_file(clip, layout, level):
+    from pxr import Sdf, UsdGeom, UsdSkel
 
     handle, name = tempfile.mkstemp(suffix=".usdc")
     with os.fdopen(handle, "wb") as file:
@@ -112,6 +113,9 @@ def _into_file(clip, layout):
     # All old motion goes: it was another take's.
     for prim in [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)]:
         stage.RemovePrim(prim.GetPath())
+    if level is not None:
+        for prim in [p for p in stage.TraverseAll() if p.IsA(UsdGeom.Mesh) and level_of(p.GetName()) != level]:
+            stage.RemovePrim(prim.GetPath())
     skeleton = stage.GetPrimAtPath(layout.tree.path)
     for prim in stage.TraverseAll():
         api = UsdSkel.BindingAPI(prim)
@@ -142,7 +146,7 @@ def _skeleton_alone(clip, layout):
     """The file's skeleton prim with its own transforms, under what it stood under, without meshes."""
     from pxr import Gf, Sdf, UsdGeom, UsdSkel, Vt
 
-    from .reader import stage_of
+    from .stages import stage_of
 
     layer = Sdf.Layer.CreateAnonymous(".usda")
     stage = _stage(layer, clip.rate, clip.frames)

@@ -1,0 +1,124 @@
+"""Opening USD files; runs in the worker process alone, since a broken file can end the library and all with it."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+import zipfile
+from dataclasses import replace
+
+from ...core.declared import Declared
+from ...core.errors import InputError
+from ..gltf.container import inside
+from .meshes import character_of
+from .safety import check_layers, check_package
+from .skeletons import clip_of, tree_of
+
+
+def open_usd(path):
+    """Read a USD file: ``(parts, flat layer's bytes, {asset path: bytes})``; InputError for what is no sound one.
+
+    ``parts``: for each skeleton ``(tree, clips, character, notes, name)``, and what the file declares.
+    """
+    from pxr import Tf
+
+    with open(path, "rb") as file:
+        package = file.read(4) == b"PK\x03\x04"
+    if package:
+        check_package(path)
+    try:
+        return _read(path, package)
+    except Tf.ErrorException:
+        raise InputError(
+            f"{path.name} can't be read as USD: it is no sound file of that kind, or was cut off."
+        ) from None
+    except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError) as error:
+        raise InputError(f"{path.name} can't be read as USD ({type(error).__name__}).") from None
+
+
+def _read(path, package):
+    from pxr import Usd, UsdGeom, UsdSkel
+
+    if not package:
+        check_layers(path)
+    stage = Usd.Stage.Open(str(path))
+    if stage is None:
+        raise InputError(f"{path.name} can't be read: it is no sound USD file, or was cut off.")
+    prims = list(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()))
+    cache = UsdGeom.XformCache()
+    skeletons = [p for p in prims if p.IsA(UsdSkel.Skeleton)]
+    if not skeletons:
+        raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
+    trees = sorted((tree_of(p, path.name, cache) for p in skeletons), key=lambda t: -len(t.joints))
+    animations = [p for p in prims if p.IsA(UsdSkel.Animation)]
+    textures = _textures(stage, prims, path, package)
+    data = _flat(stage)
+    declared = Declared(
+        UsdGeom.GetStageMetersPerUnit(stage) if stage.HasAuthoredMetadata("metersPerUnit") else None,
+        f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
+    )
+    parts = []
+    for tree in trees:
+        notes = list(tree.notes)
+        clips = [clip_of(p, tree, stage, path.name, notes) for p in animations]
+        clips = [c for c in clips if c is not None]
+        if len(clips) == 1:
+            clips = [replace(clips[0], name=path.stem)]
+        else:
+            clips = [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
+        name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
+        parts.append((tree, clips, character_of(stage, tree, path.name), notes, name))
+    return parts, declared, data, textures
+
+
+def _flat(stage):
+    """The stage as the bytes of one binary layer that draws in nothing."""
+    layer = stage.Flatten()
+    folder = tempfile.mkdtemp()
+    name = os.path.join(folder, "layer.usdc")
+    try:
+        layer.Export(name)
+        with open(name, "rb") as file:
+            return file.read()
+    finally:
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(name)
+        os.rmdir(folder)
+
+
+def _textures(stage, prims, path, package):
+    """``{asset path as in the flattened file: bytes}`` of textures that lie inside the folder or the package."""
+    from pxr import UsdShade
+
+    found = {}
+    archive = zipfile.ZipFile(path) if package else None
+    for prim in prims:
+        if not prim.IsA(UsdShade.Shader):
+            continue
+        file = prim.GetAttribute("inputs:file")
+        asset = file.Get() if file else None
+        if asset is None or not asset.path:
+            continue
+        data = None
+        if archive is not None:
+            names = archive.namelist()
+            wanted = asset.path.removeprefix("./")
+            data = archive.read(wanted) if wanted in names else None
+        else:
+            data = inside(asset.path, path.name, path.parent).read_bytes() if _there(asset.path, path) else None
+        if data is not None:
+            found[asset.path] = data
+            found[asset.resolvedPath or asset.path] = data
+    return found
+
+
+def _there(place, path):
+    """Whether a texture is there; one that is missing is no reason to refuse a file, one outside is."""
+    try:
+        inside(place, path.name, path.parent)
+    except InputError as error:
+        if "outside" in str(error):
+            raise
+        return False
+    return True

@@ -1,0 +1,125 @@
+"""What the worker found in a USD file, as plain arrays and text in a folder, and back."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+import numpy as np
+
+from ...core.character import Character, Material, Mesh, Morph
+from ...core.declared import Declared
+from ...core.skeleton import Clip, Skeleton
+from .skeletons import UsdTree
+
+
+class _Store:
+    """Arrays by number: large ones are files of their own, that can be mapped instead of copied."""
+
+    def __init__(self, folder):
+        self.folder, self.count = folder, 0
+
+    def put(self, array):
+        if array is None:
+            return None
+        np.save(self.folder / f"{self.count}.npy", np.asarray(array))
+        self.count += 1
+        return self.count - 1
+
+    def get(self, number):
+        return None if number is None else np.load(self.folder / f"{number}.npy", allow_pickle=False)
+
+
+def packed(folder, parts, declared, data, textures):
+    """Write all of it into ``folder``."""
+    store = _Store(folder)
+    told = {
+        "declared": [declared.unit, declared.up],
+        "parts": [
+            {
+                "tree": _tree(store, tree),
+                "clips": [_clip(store, c) for c in clips],
+                "character": _character(store, character),
+                "notes": list(notes),
+                "name": name,
+            }
+            for tree, clips, character, notes, name in parts
+        ],
+        "textures": [],
+    }
+    for number, (place, image) in enumerate(textures.items()):
+        (folder / f"texture_{number}").write_bytes(image)
+        told["textures"].append(place)
+    (folder / "layer").write_bytes(data)
+    (folder / "told.json").write_text(json.dumps(told))
+
+
+def unpacked(folder, textures=None):
+    """``(parts, declared, data, textures)``; ``textures`` replace those of the parcel, where they are given."""
+    store = _Store(folder)
+    told = json.loads((folder / "told.json").read_text())
+    if textures is None:
+        textures = {place: (folder / f"texture_{i}").read_bytes() for i, place in enumerate(told["textures"])}
+    parts = []
+    for part in told["parts"]:
+        tree = _tree_back(store, part["tree"])
+        clips = [_clip_back(store, c, tree.skeleton) for c in part["clips"]]
+        parts.append((tree, clips, _character_back(store, part["character"], textures), part["notes"], part["name"]))
+    return parts, Declared(*told["declared"]), (folder / "layer").read_bytes(), textures
+
+
+def _tree(store, tree):
+    s = tree.skeleton
+    arrays = (s.parents, s.offsets, s.rest, s.tips, s.scales, tree.over, tree.scales, tree.binds)
+    return {"path": tree.path, "joints": list(tree.joints), "names": list(s.names), "arrays": list(map(store.put, arrays)),
+            "notes": list(tree.notes)}  # fmt: skip
+
+
+def _tree_back(store, told):
+    parents, offsets, rest, tips, scales, over, own, binds = map(store.get, told["arrays"])
+    skeleton = Skeleton(tuple(told["names"]), parents, offsets, rest, tips, scales)
+    return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, tuple(told["notes"]))
+
+
+def _clip(store, clip):
+    arrays = (clip.rotations, clip.moving, clip.translations, clip.values)
+    return {"name": clip.name, "rate": clip.rate, "curves": list(clip.curves), "arrays": list(map(store.put, arrays))}
+
+
+def _clip_back(store, told, skeleton):
+    turns, moving, moves, values = map(store.get, told["arrays"])
+    return Clip(told["name"], skeleton, told["rate"], turns, moving, moves, tuple(told["curves"]), values)
+
+
+_MESH = ("points", "normals", "triangles", "joints", "weights", "binds", "texcoords")
+
+
+def _character(store, character):
+    if character is None:
+        return None
+    meshes = [
+        {
+            "name": m.name,
+            "arrays": [store.put(getattr(m, key)) for key in _MESH],
+            "material": m.material,
+            "level": m.level,
+            "morphs": [[x.name, store.put(x.points)] for x in m.morphs],
+        }
+        for m in character.meshes
+    ]
+    materials = [[m.name, list(m.colour), m.texture, m.double_sided] for m in character.materials]
+    return {"meshes": meshes, "materials": materials}
+
+
+def _character_back(store, told, textures):
+    if told is None:
+        return None
+    meshes = []
+    for m in told["meshes"]:
+        arrays = dict(zip(_MESH, map(store.get, m["arrays"])))
+        morphs = tuple(Morph(name, store.get(number)) for name, number in m["morphs"])
+        meshes.append(Mesh(m["name"], **arrays, material=m["material"], morphs=morphs, level=m["level"]))
+    materials = tuple(Material(n, tuple(c), t, d) for n, c, t, d in told["materials"])
+    # A texture travels by its place, and once only.
+    materials = tuple(replace(m, texture=textures.get(m.texture)) for m in materials)
+    return Character(tuple(meshes), materials)

@@ -1,0 +1,40 @@
+"""Stages of USD held for a while, and what the library says of them kept off the terminal."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+
+from ...core.errors import InputError
+
+
+@contextlib.contextmanager
+def stage_of(data):
+    """An opened stage of a binary layer's bytes, for a while."""
+    from pxr import Sdf, Usd
+
+    handle, name = tempfile.mkstemp(suffix=".usdc")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+        layer = Sdf.Layer.OpenAsAnonymous(name)
+        if layer is None:
+            raise InputError("The layer of a USD file can't be read any more.")
+        yield Usd.Stage.Open(layer)
+    finally:
+        os.unlink(name)
+
+
+@contextlib.contextmanager
+def quiet():
+    """Keep what the USD library says of broken files off the terminal; what counts is raised."""
+    saved = os.dup(2)
+    sink = os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(sink, 2)
+        yield
+    finally:
+        os.dup2(saved, 2)
+        os.close(saved)
+        os.close(sink)

@@ -83,6 +83,7 @@ class FromFilesToAFile(WindowCase):
         deliver.folder.setText(str(self.folder))
         self.spin()
         self.click(deliver.write)
+        self.until(lambda: not self.window.jobs)
         out = read(self.folder / "light_lamp on Heron.bvh")
         self.close(joints_at(out.clips[0]), joints_at(self.session.baked[0].clip), 1e-5)
         self.assertFalse(deliver.write.isEnabled(), "what is written is not overwritten by a second click")
@@ -290,6 +291,7 @@ class Keys(WindowCase):
         self.assertEqual(len(self.session.baked), 1)
         self.window.desks["deliver"].folder.setText(str(self.folder))
         self.key(Qt.Key.Key_D, CTRL)
+        self.until(lambda: not self.window.jobs)
         self.assertTrue((self.folder / "light_lamp on Heron.bvh").exists())
 
     def test_sheet_and_snags(self):

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from ..core.errors import InputError
+from ..formats.registry import READABLE
 from ..project import storage, stringing
 from ..project.commands import AddEntries, KeepStringing, Rename, UseStringing
 from ..project.document import State
@@ -27,7 +28,7 @@ class FileActions:
             self,
             "Open motions, rigs, stringings or a project",
             settings.last_folder("open"),
-            "All that can be opened (*.bvh *.marionette *.stringing);;All files (*)",
+            f"All that can be opened ({' '.join('*' + e for e in (*READABLE, '.marionette', '.stringing'))});;All files (*)",
         )
         if paths:
             settings.remember_folder("open", Path(paths[0]).parent)

@@ -67,7 +67,7 @@ def read_files(paths):
                 found = entries_of(read(path))
                 for entry in found:
                     # What the window asks for at once is worked out here, not on the interface thread.
-                    entry.oddities, entry.placed_clip  # noqa: B018
+                    entry.oddities, entry.placed_clip, entry.body_facts, entry.placed_character  # noqa: B018
                 entries += found
             except InputError as error:
                 failures.append(str(error))
@@ -81,10 +81,12 @@ def files_under(paths):
     """Files among the paths, and motion files in folders among them, however deep."""
     from pathlib import Path
 
+    from ..formats.registry import READABLE
+
     found = []
     for path in map(Path, paths):
         found += (
-            sorted(p for p in path.rglob("*") if p.suffix.lower() == ".bvh" and p.is_file())
+            sorted(p for p in path.rglob("*") if p.suffix.lower() in READABLE and p.is_file())
             if path.is_dir()
             else [path]
         )

@@ -29,6 +29,7 @@ class Session(QObject):
     message = Signal(str)
     told = Signal(str)
     demo_asked = Signal()
+    job_asked = Signal(str, object, object)
 
     def __init__(self):
         super().__init__()

@@ -31,6 +31,7 @@ from .desks.transfer import TransferDesk
 from .director import Director
 from .file_actions import FileActions
 from .header import Header
+from .jobs import Job
 from .keys import KeySheet
 from .library import Library
 from .parts.widgets import label, tool
@@ -137,7 +138,9 @@ class Window(FileActions, QMainWindow):
         ):
             column.addWidget(widget, stretch)
         self.snag_panel, self.sheet = SnagPanel(centre, self.session), KeySheet(centre)
-        self.stage.empty_text = "Open a motion and a rig, or drop BVH files anywhere on this window."
+        self.stage.empty_text = (
+            "Open a motion and a rig, or drop their files anywhere on this window: BVH, glTF, VRM, USD or ASF/AMC."
+        )
         self.stage.bone_names = self._bone_name
 
     def _status(self):
@@ -197,6 +200,7 @@ class Window(FileActions, QMainWindow):
         session.message.connect(self.complain)
         session.told.connect(self.tell)
         session.demo_asked.connect(self.open_demo)
+        session.job_asked.connect(lambda text, work, done: self._start(Job(text, work), done))
         stage.arrangement_asked.connect(session.arrange)
         stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())

@@ -47,7 +47,8 @@ def write_puppets(folder):
     for place in FILES.values():
         (folder / place).parent.mkdir(parents=True, exist_ok=True)
     clip, character = puppet("Heron")
-    bones = tuple((bone, name) for bone, name in vrm_names().items() if name in clip.skeleton.index)
+    # Its maker named the bones as VRM does.
+    bones = tuple((name, name) for name in vrm_names().values() if name in clip.skeleton.index)
     write_whole(folder / FILES["Heron"], as_glb(*document_of(clip, character, bones)))
     clip, character = puppet("Puffin")
     # Centimetres with Z up, as the modelling program of its maker has it.

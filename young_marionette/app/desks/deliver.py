@@ -5,18 +5,34 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QListWidget, QListWidgetItem
 
 from ...core.errors import InputError
-from ...formats import write
 from ...formats.registry import check_writable
+from ...project.delivery import deliver
 from .. import settings
 from ..parts.widgets import Card, button, label, row, tool
 from .base import Desk
 
+FORMATS = (
+    ("As the rig's own file", None),
+    ("BVH", ".bvh"),
+    ("GLB", ".glb"),
+    ("glTF, as text", ".gltf"),
+    ("VRM animation", ".vrma"),
+    ("USD, binary", ".usdc"),
+    ("USD, as text", ".usda"),
+    ("USD, package", ".usdz"),
+)
+_OWN = {"BVH": ".bvh", "glTF": ".glb", "USD": ".usdc"}
+_MOTION_ONLY = (".bvh", ".vrma")
+
 
 class DeliverDesk(Desk):
-    title, lead = "Deliver", "Write baked clips as BVH, with the rig's own bone names, offsets, unit and axes."
+    title, lead = (
+        "Deliver",
+        "Write baked clips with the rig's own bone names; in its own format also in its own unit and axes.",
+    )
 
     def build(self):
         what = Card("What")
@@ -38,6 +54,14 @@ class DeliverDesk(Desk):
             widget.setAccessibleName(text)
             widget.textChanged.connect(lambda _t: self._check())
         where.add(row(self.prefix, self.suffix))
+        self.format = QComboBox()
+        self.format.setAccessibleName("Format")
+        for name, ending in FORMATS:
+            self.format.addItem(name, ending)
+        self.format.currentIndexChanged.connect(lambda _i: self._check())
+        self.body = QCheckBox("With the body: meshes, skin, materials")
+        self.body.toggled.connect(lambda _on: self._check())
+        where.add(self.format, self.body)
         self.overwrite = QCheckBox("Replace files that exist")
         self.overwrite.toggled.connect(lambda _on: self._check())
         where.add(self.overwrite)
@@ -77,7 +101,15 @@ class DeliverDesk(Desk):
             for i in items
             if i.checkState() == Qt.CheckState.Checked
         ]
-        return [(e, folder / f"{self.prefix.text()}{_file_name(e.name)}{self.suffix.text()}.bvh") for e in entries if e]
+        name = f"{self.prefix.text()}{{}}{self.suffix.text()}{{}}".format
+        return [(e, folder / name(_file_name(e.name), self._ending(e))) for e in entries if e]
+
+    def _ending(self, entry):
+        return self.format.currentData() or _OWN.get(entry.layout.format if entry.layout else "BVH", ".bvh")
+
+    def _with_body(self, entry):
+        """Whether an entry is written with its body."""
+        return self.body.isChecked() and entry.character is not None and self._ending(entry) not in _MOTION_ONLY
 
     def _check(self):
         jobs = self.jobs()
@@ -92,21 +124,39 @@ class DeliverDesk(Desk):
                     check_writable(path, self.overwrite.isChecked())
                 except InputError as error:
                     problems.append(str(error))
+        bodies = [e for e, _ in jobs if e.character is not None and self._ending(e) not in _MOTION_ONLY]
+        self.body.setEnabled(bool(bodies))
+        self.body.setToolTip(
+            "The rig's meshes go along with the motion"
+            if bodies
+            else "None of the ticked clips is on a rig with a body, or the format holds motion alone"
+        )
         self.problems.setText("\n".join("◆ " + p for p in dict.fromkeys(problems)))
         self.problems.setVisible(bool(problems))
         self.write.setEnabled(not problems)
         self.write.setText(f"Write {len(jobs)} file{'s' if len(jobs) != 1 else ''}" if jobs else "Write")
 
     def write_now(self):
-        """Write what is ticked; a file that can't be written does not stop the others."""
-        told = []
-        for entry, path in self.jobs():
-            try:
-                write(path, entry.clip, entry.layout, self.overwrite.isChecked(), entry.figure.placement.scale)
-                told.append(f"✓ {path.name}: {entry.clip.frames} frames, {path.stat().st_size / 1000:.0f} kB")
-            except InputError as error:
-                told.append(f"◆ {error}")
+        """Write what is ticked, off the interface thread; a file that can't be written does not stop the others."""
+        jobs = [(entry, path, self._with_body(entry)) for entry, path in self.jobs()]
+        overwrite = self.overwrite.isChecked()
         settings.remember_folder("deliver", self.folder.text().strip())
+        self.report.setText("")
+
+        def work(progress):
+            told = []
+            for i, (entry, path, body) in enumerate(jobs):
+                progress(i / len(jobs))
+                try:
+                    deliver(path, entry.placed_clip, entry, overwrite, body)
+                    told.append(f"✓ {path.name}: {entry.clip.frames} frames, {path.stat().st_size / 1000:.0f} kB")
+                except InputError as error:
+                    told.append(f"◆ {error}")
+            return told
+
+        self.session.job_asked.emit(f"write {len(jobs)} file{'s' if len(jobs) > 1 else ''}", work, self._written)
+
+    def _written(self, told):
         self.report.setText("\n".join(told))
         self.session.told.emit(told[0] if len(told) == 1 else f"{len(told)} files: see the report")
         self._check()

@@ -14,6 +14,7 @@ from ..gltf.container import inside
 from .meshes import character_of
 from .safety import check_layers, check_package
 from .skeletons import clip_of, tree_of
+from .stages import stage_of
 
 
 def open_usd(path):
@@ -52,14 +53,15 @@ def _read(path, package):
         raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
     trees = sorted((tree_of(p, path.name, cache) for p in skeletons), key=lambda t: -len(t.joints))
     animations = [p for p in prims if p.IsA(UsdSkel.Animation)]
-    textures = _textures(stage, prims, path, package)
-    data = _flat(stage)
+    data, textures = _flat(stage, _textures(prims, path, package))
     declared = Declared(
         UsdGeom.GetStageMetersPerUnit(stage) if stage.HasAuthoredMetadata("metersPerUnit") else None,
         f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
     )
     parts = []
-    for tree in trees:
+    with stage_of(data) as flat:
+        bodies = [character_of(flat, tree, path.name) for tree in trees]
+    for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
         clips = [clip_of(p, tree, stage, path.name, notes) for p in animations]
         clips = [c for c in clips if c is not None]
@@ -68,26 +70,35 @@ def _read(path, package):
         else:
             clips = [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
         name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
-        parts.append((tree, clips, character_of(stage, tree, path.name), notes, name))
+        parts.append((tree, clips, body, notes, name))
     return parts, declared, data, textures
 
 
-def _flat(stage):
-    """The stage as the bytes of one binary layer that draws in nothing."""
+def _flat(stage, found):
+    """``(bytes, {name: bytes})``: the stage as one binary layer that draws in nothing, with its textures by new names."""
+    from pxr import UsdUtils
+
     layer = stage.Flatten()
+    names, textures = {}, {}
+    for place, data in found.items():
+        known = next((n for n, d in textures.items() if d == data), None)
+        names[place] = known or f"texture_{len(textures) + 1}{os.path.splitext(place.rstrip(']'))[1]}"
+        textures[names[place]] = data
+    # What was not found stands by its bare name: nothing of the kept layer points anywhere.
+    UsdUtils.ModifyAssetPaths(layer, lambda p: names.get(p) or p.replace("\\", "/").rsplit("/", 1)[-1].rstrip("]"))
     folder = tempfile.mkdtemp()
     name = os.path.join(folder, "layer.usdc")
     try:
         layer.Export(name)
         with open(name, "rb") as file:
-            return file.read()
+            return file.read(), textures
     finally:
         with contextlib.suppress(FileNotFoundError):
             os.unlink(name)
         os.rmdir(folder)
 
 
-def _textures(stage, prims, path, package):
+def _textures(prims, path, package):
     """``{asset path as in the flattened file: bytes}`` of textures that lie inside the folder or the package."""
     from pxr import UsdShade
 

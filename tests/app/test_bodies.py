@@ -1,0 +1,169 @@
+"""Bodies in the real window: shown, picked, corrected, saved and delivered."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from tests.app.harness import WindowCase
+from tests.app.test_views import pixels
+from tests.support import joints_at, show_folder
+from young_marionette.app.stage.camera import project
+from young_marionette.formats import read
+from young_marionette.project import commands as do
+from young_marionette.project import storage
+from young_marionette.project.entry import entries_of
+
+
+class Bodies(WindowCase):
+    """The show with Gull's body as the rig."""
+
+    rig = "Gull.glb"
+
+    def setUp(self):
+        super().setUp()
+        self.window.open_paths([show_folder() / "puppets/bodies" / self.rig])
+        self.until(lambda: not self.window.jobs)
+        self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
+        self.window.stage.frame(glide=False)
+        self.spin(0.3)
+
+    @property
+    def stage(self):
+        return self.window.stage
+
+    @property
+    def puppet(self):
+        return next(f for f in self.stage.figures if f.kind == "marionette")
+
+    def picture(self):
+        self.stage.refresh()
+        self.spin()
+        return pixels(self.stage.grab().toImage())
+
+    def test_body_seen_through_and_bones(self):
+        pictures = []
+        for dress in ("body", "through", "bones"):
+            self.assertEqual((self.session.dress, self.puppet.dress), (dress, dress))
+            pictures.append(self.picture())
+            self.key(Qt.Key.Key_B)
+        self.assertEqual(self.session.dress, "body")
+        for a, b in ((0, 1), (1, 2), (0, 2)):
+            self.assertGreater((np.abs(pictures[a] - pictures[b]).max(-1) > 25).sum(), 800)
+
+    def test_the_body_is_where_its_joints_are(self):
+        """Drawn pixels against the skin worked out by the core: the same outline on the stage."""
+        self.session.arrange("marionette")
+        self.spin(0.5)  # until the camera has come to rest
+        self.stage.captions, self.stage.empty_text = False, ""
+        with_body = self.picture()
+        shown = self.stage.figures
+        self.stage.show_figures([])
+        bare = self.picture()
+        drawn = np.argwhere(np.abs(with_body - bare).max(-1) > 20)
+        corners, _ = shown[0].skin()
+        flat, _ = project(self.stage._matrix(), corners.reshape(-1, 3), self.stage.width(), self.stage.height())
+        ratio = with_body.shape[1] / self.stage.width()
+        low, high = flat.min(0) * ratio, flat.max(0) * ratio
+        left_right = np.percentile(drawn[:, 1], [0.2, 99.8])
+        self.close(left_right, [low[0], high[0]], 12)
+
+    def test_picking_on_the_body(self):
+        """A click on a limb's skin chooses what it is tied for."""
+        self.desk("string")
+        body, figure = self.state.rig_entry.figure.body, self.puppet
+        for part in ("left forearm", "right shin"):
+            joint = body.parts[part][0]
+            corners, joints = figure.skin()
+            middle = corners[joints == joint].reshape(-1, 3).mean(0)
+            place, _ = project(self.stage._matrix(), middle[None], self.stage.width(), self.stage.height())
+            found = self.stage.pick(QPointF(*place[0]))
+            self.assertEqual((found[0].kind, found[1]), ("marionette", joint))
+            self.click(self.stage, QPointF(*place[0]).toPoint())
+            self.assertEqual(self.session.part, part)
+
+    def test_a_chosen_bone_is_pointed_out_on_the_skin(self):
+        before = self.picture()
+        self.session.choose(part="left upper arm")
+        self.spin()
+        self.assertGreater((np.abs(self.picture() - before).max(-1) > 25).sum(), 100)
+
+    def test_turning_by_the_ring_turns_the_body(self):
+        self.desk("stance")
+        self.spin(0.4)
+        bone = self.state.pairing.target.names[self.state.rig_entry.figure.body.parts["left upper arm"][0]]
+        self.session.choose(bone=bone)
+        before, _ = self.puppet.skin()
+        centre = self.stage.place_of("marionette", self.stage.handle)
+        self.drag(self.stage, QPointF(centre.x() + 44, centre.y()), QPointF(centre.x(), centre.y() - 44))
+        after, _ = self.puppet.skin()
+        self.assertGreater(np.abs(after - before).max(), 0.2)
+
+    def test_facts_and_corrections(self):
+        desk = self.desk("gather")
+        facts = {f.label: f.value for f in self.state.rig_entry.facts}
+        self.assertIn("7 meshes", facts["Body"])
+        self.assertEqual(facts["Morphs"], "2")
+        count = sum(len(m.triangles) for m in self.puppet.character.meshes)
+        box = desk.rig.boxes["Detail"]
+        box.setCurrentIndex(1)
+        box.activated.emit(1)
+        self.spin()
+        self.assertLess(sum(len(m.triangles) for m in self.puppet.character.meshes), count)
+        self.session.undo()
+        self.assertEqual(sum(len(m.triangles) for m in self.puppet.character.meshes), count)
+
+    def test_saved_and_delivered(self):
+        self.session.do(do.Bake(frames=(0, 30)))
+        path = self.folder / "p.marionette"
+        self.assertTrue(self.window.save_to(path))
+        again = storage.load(path)
+        rig = again.rig_entry
+        self.assertEqual(len(rig.placed_character.meshes), len(self.state.rig_entry.placed_character.meshes))
+        self.close(joints_at(again.entries[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
+        desk = self.desk("deliver")
+        desk.folder.setText(str(self.folder))
+        self.assertTrue(desk.body.isEnabled())
+        name = self.session.baked[0].name
+        for ending in (".glb", ".usdz", ".vrma", ".bvh"):
+            desk.format.setCurrentIndex(desk.format.findData(ending))
+            desk.body.setChecked(True)
+            self.assertEqual(desk.body.isEnabled(), ending in (".glb", ".usdz"))
+            self.click(desk.write)
+            self.until(lambda: not self.window.jobs)
+            out = self.folder / f"{name}{ending}"
+            self.assertIn("✓", desk.report.text())
+            found = entries_of(read(out))
+            self.assertEqual(any(e.character is not None for e in found), ending in (".glb", ".usdz"))
+            self.assertEqual(next(e.clip.frames for e in found if e.clip), 31)
+
+    def test_a_morph_is_shown(self):
+        """Weights of a clip's curves bend the face of the rig that has morphs of these names."""
+        source = self.state.source_entry
+        from dataclasses import replace
+
+        clip = replace(source.clip, curves=("jaw_open",), values=np.linspace(0, 1, source.clip.frames)[:, None])
+        self.session.document.open(self.state.with_entry(replace(source, clip=clip)), None)
+        self.spin(0.1)
+        self.session.seek(0)
+        still = self.puppet.skin()[0]
+        self.session.seek(source.clip.frames - 1)
+        self.assertEqual(self.puppet.weights, {"jaw_open": 1.0})
+        self.assertGreater(np.abs(self.puppet.skin()[0] - still).max(), 0)
+        figure = self.puppet
+        shut = replace(figure, weights={}, _segments=None)
+        drop = figure.skin()[0] - shut.skin()[0]
+        self.assertGreater(np.abs(drop).max(), 0.01)
+        QTest.qWait(1)
+
+
+class UsdBodies(Bodies):
+    rig = "Puffin.usdz"
+
+
+class VrmBodies(Bodies):
+    rig = "Heron.vrm"
+
+    def test_the_table_ties_it(self):
+        self.session.do(do.TieAll())  # the family had strings from its bare skeleton
+        self.assertTrue(all(s.certainty > 0.5 for s in self.state.pairing.strings))
+        self.assertIn("table of humanoid bones", self.strings()["left forearm"].reason)

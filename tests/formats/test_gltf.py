@@ -57,7 +57,9 @@ class Document:
             "interpolation": way,
         }
         channel = {"sampler": 0, "target": {"node": node, "path": path}}
-        self.tree["animations"].append({"samplers": [sampler], "channels": [channel], **({"name": name} if name else {})})
+        self.tree["animations"].append(
+            {"samplers": [sampler], "channels": [channel], **({"name": name} if name else {})}
+        )
 
     def document(self):
         tree = copy.deepcopy(self.tree)
@@ -71,7 +73,9 @@ class Document:
         tree = self.document()
         if path.suffix == ".gltf":
             if self.blob:
-                tree["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64.b64encode(self.blob).decode()
+                tree["buffers"][0]["uri"] = (
+                    "data:application/octet-stream;base64," + base64.b64encode(self.blob).decode()
+                )
             path.write_text(json.dumps(tree))
         else:
             path.write_bytes(b"".join(as_glb(tree, self.blob)))
@@ -92,7 +96,11 @@ class Small(Case):
 
 class Transforms(Small):
     def test_plain_matrix_and_uri(self):
-        self.doc.tree["nodes"][1] = {"name": "middle", "children": [2], "matrix": [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 0, 2, 0, 1]}
+        self.doc.tree["nodes"][1] = {
+            "name": "middle",
+            "children": [2],
+            "matrix": [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 0, 2, 0, 1],
+        }
         self.doc.animate(2, "rotation", [0, 1 / 30, 2 / 30], [QUARTER] * 3)
         for ending in (".glb", ".gltf"):
             skeleton = self.read(ending).skeleton
@@ -105,7 +113,9 @@ class Transforms(Small):
         self.doc.tree["nodes"][1]["scale"] = [0.5, 0.5, 0.5]
         self.doc.animate(1, "translation", [0, 1 / 30, 2 / 30], [[0, 2, 0], [0, 4, 0], [1, 2, 0]])
         clip = self.read().clips[0]
-        self.close(forward(clip)[0][:, 1:], [[[0, 5, 0], [0, 8, 0]], [[0, 9, 0], [0, 12, 0]], [[2, 5, 0], [2, 8, 0]]], 1e-6)
+        self.close(
+            forward(clip)[0][:, 1:], [[[0, 5, 0], [0, 8, 0]], [[0, 9, 0], [0, 12, 0]], [[2, 5, 0], [2, 8, 0]]], 1e-6
+        )
 
     def test_a_root_under_a_turned_and_scaled_node(self):
         self.doc.tree["nodes"].append({"name": "Armature", "rotation": QUARTER, "scale": [10, 10, 10], "children": [0]})
@@ -130,7 +140,10 @@ class Transforms(Small):
         self.assertEqual(self.read().skeleton.names, ("base", "middle", "end", "prop"))
 
     def test_several_skeletons(self):
-        self.doc.tree["nodes"] += [{"name": "other", "children": [4], "translation": [5, 0, 0]}, {"name": "tip", "translation": [0, 1, 0]}]
+        self.doc.tree["nodes"] += [
+            {"name": "other", "children": [4], "translation": [5, 0, 0]},
+            {"name": "tip", "translation": [0, 1, 0]},
+        ]
         self.doc.tree["scenes"][0]["nodes"].append(3)
         self.doc.tree["skins"].append({"joints": [3, 4]})
         self.doc.animate(0, "rotation", [0, 0.1, 0.2], [QUARTER] * 3, name="first")

@@ -198,6 +198,8 @@ def entries_of(motion_file, taken=()):
     for part in (motion_file, *motion_file.more):
         still = part.name or part.path.stem
         has_body = part.layout is not None and part.layout.character is not None
+        problem = part.layout.body_problem if part.layout is not None else ""
+        notes = (*part.notes, f"Its body can't be used: {problem}") if problem else part.notes
         long_clips = [c for c in part.clips if c.frames > 2]
         clips = list(part.clips) or [None]
         if has_body and long_clips:
@@ -216,7 +218,7 @@ def entries_of(motion_file, taken=()):
                     part.skeleton,
                     clip,
                     part.layout,
-                    notes=part.notes,
+                    notes=notes,
                     declared=part.declared,
                 )
             )

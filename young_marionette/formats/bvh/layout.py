@@ -17,6 +17,7 @@ class Layout:
 
     format = "BVH"
     character = None
+    body_problem = ""
 
     def renamed(self, names):
         """The layout with other joint names."""

@@ -36,7 +36,8 @@ class Accessors:
 
     def array(self, number, width=None):
         """The elements ``(count, width)`` of an accessor: floats where normalised, else as stored."""
-        if number not in self._read or not isinstance(number, int):
+        number = whole(number, self.label, "the number of an accessor")
+        if number not in self._read:
             self._read[number] = self._decode(item(self._accessors, number, self.label, "accessor"))
         values = self._read[number]
         if width is not None and values.shape[1] != width:

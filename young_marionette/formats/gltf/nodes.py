@@ -12,7 +12,7 @@ from ...core.skeleton import Skeleton
 from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
 from .accessors import item, whole
 
-MAX_NODES = 200_000
+MAX_NODES, MAX_DEPTH = 200_000, 1000
 
 
 def _vector(node, key, default, label):
@@ -52,8 +52,12 @@ class Nodes:
     def _ordered(self):
         """Numbers of all nodes, parents first; InputError where they go round in a circle."""
         order = [int(n) for n in np.flatnonzero(self.parents < 0)]
+        depth = dict.fromkeys(order, 0)
         for number in order:
             order.extend(self.children[number])
+            depth.update(dict.fromkeys(self.children[number], depth[number] + 1))
+        if max(depth.values(), default=0) > MAX_DEPTH:
+            raise InputError(f"{self.label}: its nodes hang more than {MAX_DEPTH} deep, which no figure's do.")
         if len(order) != len(self.items):
             raise InputError(f"{self.label}: its nodes go round in a circle, which is no tree.")
         return order

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -40,9 +41,23 @@ class GltfLayout:
         return replace(self, names=tuple(names))
 
     @cached_property
+    def _body(self):
+        """``(Character or None, what is wrong with it or "")``: a broken body is no reason to lose the motion."""
+        try:
+            with sound(self.container.label):
+                return character_of(self.container, Accessors(self.container), self.nodes, self.tree), ""
+        except InputError as error:
+            return None, str(error)
+
+    @property
     def character(self):
         """The Character over this skeleton, or None."""
-        return character_of(self.container, Accessors(self.container), self.nodes, self.tree)
+        return self._body[0]
+
+    @property
+    def body_problem(self):
+        """Why a body that is in the file can't be used, or nothing."""
+        return self._body[1]
 
     @cached_property
     def humanoid(self):
@@ -98,8 +113,23 @@ def merged(container):
     return b"".join(parts), document
 
 
+@contextlib.contextmanager
+def sound(label):
+    """What is of another kind than glTF wants, anywhere in a document, is one sentence."""
+    try:
+        yield
+    except (TypeError, AttributeError, KeyError, IndexError, ValueError, OverflowError, np.linalg.LinAlgError) as error:
+        told = f"{type(error).__name__}: {error}"[:120].replace("\n", " ")
+        raise InputError(f"{label} is not built as glTF wants ({told}).") from None
+
+
 def read(path):
     """Read a glTF, GLB or VRM file (a MotionFile; further skeletons of it in ``more``)."""
+    with sound(Path(path).name):
+        return _read(path)
+
+
+def _read(path):
     path = Path(path)
     container = containers.load(path)
     nodes, accessors = Nodes(container), Accessors(container)

@@ -38,6 +38,7 @@ class UsdLayout:
     character: Character | None = None
 
     format = "USD"
+    body_problem = ""
 
     def renamed(self, names):
         """The layout with other joint names."""

@@ -17,8 +17,8 @@ from pathlib import Path
 from ...core.errors import InputError
 from .parcel import packed, unpacked
 
-PATIENCE = 120.0  # seconds for one file
-_MEMORY = 6 << 30
+PATIENCE = 15.0  # seconds for one file, and one more for each of its megabytes
+_MEMORY, _TIMES = 3 << 29, 16  # what a file may take: so much, and so many times its size
 
 
 class Worker:
@@ -50,12 +50,13 @@ class Worker:
         except (BrokenPipeError, OSError):
             self.stop()
             return broken
-        line, end = b"", time.monotonic() + PATIENCE
+        patience = PATIENCE + Path(request["path"]).stat().st_size / 1e6
+        line, end = b"", time.monotonic() + patience
         while not line.endswith(b"\n"):
             ready, _, _ = select.select([self._process.stdout], [], [], max(end - time.monotonic(), 0))
             if not ready:
                 self.stop()
-                return f"{label} can't be read as USD: it took more than {PATIENCE:g} seconds."
+                return f"{label} can't be read as USD: it took more than {patience:.0f} seconds."
             part = os.read(self._process.stdout.fileno(), 1 << 16)
             if not part:
                 self.stop()
@@ -87,19 +88,29 @@ class Worker:
 WORKER = Worker()
 
 
+def _taken():
+    """Bytes of address space that this process has."""
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
+
+
 def main():
     """Answer requests, one line each: an empty sentence when the parcel lies in its folder, else what was wrong."""
     import resource
 
+    from pxr import Usd, UsdGeom, UsdShade, UsdSkel, UsdUtils  # noqa: F401 - what they take is not a file's doing
+
     from .opening import open_usd
 
-    resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     answers = os.fdopen(os.dup(1), "wb")
     # Whatever the library prints must not stand among the answers.
     os.dup2(2, 1)
     for line in sys.stdin.buffer:
         request = json.loads(line)
+        size = Path(request["path"]).stat().st_size
+        _, most = resource.getrlimit(resource.RLIMIT_AS)
+        resource.setrlimit(resource.RLIMIT_AS, (_taken() + _MEMORY + _TIMES * size, most))
         try:
             packed(Path(request["out"]), *open_usd(Path(request["path"])))
             answer = ""

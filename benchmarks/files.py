@@ -34,4 +34,50 @@ def bvh():
         yield row("BVH write", took, floor, 2, "floor: one format string per hundred rows, to memory")
 
 
-BENCHMARKS = (bvh,)
+def large_characters():
+    """Reading a character of about 100 MB against copying the arrays that are read."""
+    from dataclasses import replace
+
+    from young_marionette.core.character import Mesh
+    from young_marionette.demo.puppets import puppet
+    from young_marionette.project.delivery import Placement  # noqa: F401 - loads what reading needs
+
+    motion, character = puppet("Gull")
+    rng = np.random.default_rng(2)
+    count = 1_100_000
+    base = character.meshes[0]
+    mesh = Mesh(
+        "cloak",
+        rng.normal(size=(count, 3)).astype("f4"),
+        np.tile(np.array([[0, 1, 0]], "f4"), (count, 1)),
+        rng.integers(0, count, (count, 3)).astype("i4"),
+        rng.integers(0, 20, (count, 4)).astype("i4"),
+        np.full((count, 4), 0.25, "f4"),
+        base.binds,
+        rng.random((count, 2)).astype("f4"),
+    )
+    character = replace(character, meshes=(mesh,))
+    with tempfile.TemporaryDirectory() as folder:
+        for ending, goal in ((".glb", 2), (".usdc", 2)):
+            path = Path(folder) / f"large{ending}"
+            write(path, motion, None, body=True, character=character)
+            size = path.stat().st_size
+            read(path)
+            raw = [mesh.points, mesh.normals, mesh.triangles, mesh.joints, mesh.weights, mesh.texcoords]
+            whole = np.concatenate([np.ascontiguousarray(a).view(np.uint8).ravel() for a in raw])
+
+            def copied(path=path, whole=whole):
+                path.read_bytes()
+                return whole.copy()
+
+            took, floor = best(lambda p=path: read(p).layout.character, copied, times=3)
+            yield row(
+                f"{ending} read",
+                took,
+                floor,
+                goal,
+                f"{size / 1e6:.0f} MB; floor: reading the bytes and copying the arrays once",
+            )
+
+
+BENCHMARKS = (bvh, large_characters)

@@ -53,6 +53,59 @@ def stage_picture():
     window.close()
 
 
+def two_bodies():
+    """Two bodies of 20,000 triangles each, a morph included, on the stage of the usual window."""
+    from dataclasses import replace
+
+    from young_marionette.app.stage.figure import Bones, Figure
+    from young_marionette.core.facts import place_figure
+    from young_marionette.core.skeleton import pose_world
+    from young_marionette.demo.puppets import puppet
+
+    app, window, _ = _window()
+    stage = window.stage
+    clip, character = puppet("Gull")
+    character = replace(character, meshes=character.at_level(0))
+    count = sum(len(m.triangles) for m in character.meshes)
+    skeleton = clip.skeleton
+    body = place_figure(skeleton).body
+    bones = Bones.of(skeleton, body, 1.72)
+    rng = np.random.default_rng(1)
+    wave = np.cumsum(rng.normal(0, 0.02, (30, len(skeleton), 3)), 0)
+    from young_marionette.core import rotations as rot
+
+    poses = [pose_world(skeleton, rot.multiply(skeleton.rest, rot.from_vector(v))) for v in wave]
+    pair = [replace(character), replace(character)]
+    turn = [0]
+
+    def figures():
+        turn[0] += 1
+        places, turns = poses[turn[0] % len(poses)]
+        return [
+            Figure(
+                kind,
+                kind,
+                bones,
+                places,
+                turns,
+                np.array([x, 0.0, 0.0]),
+                character=body_of,
+                skeleton=skeleton,
+                weights={"blink": turn[0] % 30 / 30, "jaw_open": turn[0] % 20 / 20},
+                dress="body",
+            )
+            for kind, x, body_of in (("performer", -0.8, pair[0]), ("marionette", 0.8, pair[1]))
+        ]
+
+    size, pose, draw = (stage.width(), stage.height()), stage.camera.pose, stage.renderer.draw
+    moving, empty = best(lambda: draw(size, pose, figures()), lambda: draw(size, pose, []))
+    note = f"{2 * count:,} triangles, morphs, {size[0]} x {size[1]}, {stage.renderer.describe().split(' (')[0]}"
+    yield plain("two skinned bodies, a picture", moving, 1 / 30, note)
+    yield row("two skinned bodies against an empty stage", moving, empty, None, note)
+    window.session.document.mark_saved(None)
+    window.close()
+
+
 def _changes(app, window):
     """From a change to the picture of it on the stage: command, transfer of the frame, drawing on the widget."""
     session, stage, drawn = window.session, window.stage, []
@@ -134,4 +187,4 @@ def start_up():
     yield row("start-up to the window shown", took, bare, None, "floor: importing the packages that it stands on")
 
 
-BENCHMARKS = (stage_picture, opening_two_hundred_clips, start_up)
+BENCHMARKS = (stage_picture, two_bodies, opening_two_hundred_clips, start_up)

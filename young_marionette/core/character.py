@@ -72,6 +72,17 @@ class Character:
         return tuple(dict.fromkeys(morph.name for mesh in self.meshes for morph in mesh.morphs))
 
 
+def smooth_normals(points, triangles):
+    """Normals ``(v, 3)`` that are the mean of the faces around each vertex, by their size."""
+    corners = points[triangles]
+    faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normals = np.zeros((len(points), 3), np.float32)
+    for axis in range(3):
+        for corner in range(3):
+            normals[:, axis] += np.bincount(triangles[:, corner], faces[:, axis], len(points))
+    return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+
+
 def joint_matrices(skeleton, positions, rotations):
     """``(joints, 4, 4)`` from joints' axes, scale included, to the world, in one pose."""
     matrices = np.zeros((len(skeleton), 4, 4))

@@ -113,9 +113,9 @@ class _Carver:
         self.add(material, place, normal, triangles.reshape(-1, 3), coords, carried, weights, moved)
 
     def meshes(self, name, level, binds):
-        """A Mesh for each material; morphs that a part does not have leave it alone."""
-        names = ("blink", "jaw_open") if any(p[6] for parts in self.pieces.values() for p in parts) else ()
+        """A Mesh for each material, with the morphs that any of its pieces has."""
         for material, parts in sorted(self.pieces.items()):
+            names = sorted({morph for p in parts for morph in p[6]})
             starts = np.cumsum([0, *(len(p[0]) for p in parts)])
             count = starts[-1]
             morphs = []

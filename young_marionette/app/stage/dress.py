@@ -11,14 +11,15 @@ TEXTURE_SIZE = 1024
 
 VERTEX = """#version 330
 in vec3 place; in vec3 normal; in vec2 coord; in vec4 joints; in vec4 weights;
-out vec3 n; out vec3 world; out vec2 uv; out float chosen; uniform mat4 view; uniform sampler2D bones;
+out vec3 n; out vec3 world; out vec2 uv; out float chosen; uniform mat4 view;
+layout(std140) uniform Bones { vec4 rows[%d]; };
 void main() {
-  mat4x3 m = mat4x3(0.0); chosen = 0.0;
-  for (int i = 0; i < 4; i++) { float w = weights[i]; if (w <= 0.0) continue; int j = int(joints[i]) * 4;
-    vec4 a = texelFetch(bones, ivec2(j, 0), 0); vec4 b = texelFetch(bones, ivec2(j + 1, 0), 0);
-    vec4 c = texelFetch(bones, ivec2(j + 2, 0), 0);
-    m += w * transpose(mat3x4(a, b, c)); chosen += w * texelFetch(bones, ivec2(j + 3, 0), 0).x; }
-  world = m * vec4(place, 1.0); n = mat3(m) * normal; uv = coord; gl_Position = view * vec4(world, 1.0); }"""
+  vec4 a = vec4(0.0), b = vec4(0.0), c = vec4(0.0); chosen = 0.0;
+  for (int i = 0; i < 4; i++) { float w = weights[i]; if (w <= 0.0) break; int j = int(joints[i]) * 4;
+    a += w * rows[j]; b += w * rows[j + 1]; c += w * rows[j + 2]; chosen += w * rows[j + 3].x; }
+  vec4 p = vec4(place, 1.0); world = vec3(dot(a, p), dot(b, p), dot(c, p));
+  n = vec3(dot(a.xyz, normal), dot(b.xyz, normal), dot(c.xyz, normal));
+  uv = coord; gl_Position = view * vec4(world, 1.0); }"""
 FRAGMENT = """#version 330
 in vec3 n; in vec3 world; in vec2 uv; in float chosen; out vec4 colour;
 uniform vec3 eye; uniform vec4 paint; uniform vec3 mark; uniform sampler2D image; uniform bool textured;
@@ -34,11 +35,9 @@ void main() {
 
 
 def strongest(mesh):
-    """The four strongest joints of each vertex ``(v, 4)`` and their weights, which sum to one."""
-    joints, weights = mesh.joints, mesh.weights
-    if joints.shape[1] > 4:
-        order = np.argsort(-weights, axis=1, kind="stable")[:, :4]
-        joints, weights = np.take_along_axis(joints, order, 1), np.take_along_axis(weights, order, 1)
+    """The four strongest joints of each vertex ``(v, 4)``, strongest first, and their weights, which sum to one."""
+    order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :4]
+    joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
     spare = 4 - joints.shape[1]
     joints = np.pad(joints, ((0, 0), (0, spare))).astype("f4")
     weights = np.pad(weights, ((0, 0), (0, spare))).astype("f4")
@@ -55,10 +54,14 @@ class _Part:
 
     def __init__(self, context, program, mesh):
         self.mesh, self.weights = mesh, None
+        self.morphs = tuple(m for m in mesh.morphs if np.any(m.points))
         joints, weights = strongest(mesh)
+        # Only joints that carry something take room where the card looks them up.
+        self.used, local = np.unique(joints.astype(int), return_inverse=True)
+        joints = local.reshape(joints.shape).astype("f4")
         coords = np.zeros((len(mesh.points), 2)) if mesh.texcoords is None else mesh.texcoords
         still = np.concatenate([mesh.normals, coords, joints, weights], 1).astype("f4")
-        self.places = context.buffer(mesh.points.astype("f4").tobytes(), dynamic=bool(mesh.morphs))
+        self.places = context.buffer(mesh.points.astype("f4").tobytes(), dynamic=bool(self.morphs))
         self.still = context.buffer(np.ascontiguousarray(still).tobytes())
         self.corners = context.buffer(mesh.triangles.astype("i4").tobytes())
         layout = [(self.places, "3f", "place"), (self.still, "3f 2f 4f 4f", "normal", "coord", "joints", "weights")]
@@ -66,11 +69,11 @@ class _Part:
 
     def blend(self, weights):
         """Show morphs at their weights."""
-        own = tuple(float(weights.get(m.name, 0.0)) for m in self.mesh.morphs)
+        own = tuple(float(weights.get(m.name, 0.0)) for m in self.morphs)
         if own == (self.weights or (0.0,) * len(own)):
             return
         self.weights, points = own, self.mesh.points
-        for morph, weight in zip(self.mesh.morphs, own):
+        for morph, weight in zip(self.morphs, own):
             if weight:
                 points = points + morph.points * weight
         self.places.write(points.astype("f4").tobytes())
@@ -85,9 +88,11 @@ class Dresser:
 
     def __init__(self, context):
         self._context = context
-        self._program = context.program(vertex_shader=VERTEX, fragment_shader=FRAGMENT)
-        self._program["bones"].value, self._program["image"].value = 1, 2
-        self._kept, self._bones = {}, None
+        most = min(int(context.info.get("GL_MAX_UNIFORM_BLOCK_SIZE", 1 << 14)), 1 << 16) // 16
+        self._program = context.program(vertex_shader=VERTEX % most, fragment_shader=FRAGMENT)
+        self._program["image"].value, self._program["Bones"].binding = 2, 0
+        self._most, self._bones = most // 4, context.buffer(reserve=16 * most, dynamic=True)
+        self._kept = {}
 
     def _of(self, character):
         """``(parts, textures)`` of a character; the character is kept, so that its place in memory stays its own."""
@@ -120,20 +125,15 @@ class Dresser:
                 known[id(data)] = None
         return known[id(data)]
 
-    def _set_bones(self, figure, mesh):
-        """Put the joints' matrices, and which of them are pointed out, where the card looks them up."""
-        matrices = figure.joint_matrices @ mesh.binds
-        rows = np.zeros((len(matrices), 4, 4), "f4")
-        rows[:, :3] = matrices[:, :3]
-        rows[list(figure.chosen), 3, 0] = 1.0
-        size = (4 * len(matrices), 1)
-        if self._bones is None or self._bones.size != size:
-            if self._bones is not None:
-                self._bones.release()
-            self._bones = self._context.texture(size, 4, dtype="f4")
-            self._bones.filter = moderngl.NEAREST, moderngl.NEAREST
+    def _set_bones(self, figure, part, matrices):
+        """Put the matrices of a part's joints, and which of them are pointed out, where the card looks them up."""
+        used = part.used[: self._most]
+        rows = np.zeros((len(used), 4, 4), "f4")
+        rows[:, :3] = (matrices[used] @ part.mesh.binds[used])[:, :3]
+        rows[:, 3, 0] = np.isin(used, figure.chosen)
+        self._bones.orphan()
         self._bones.write(rows.tobytes())
-        self._bones.use(1)
+        self._bones.bind_to_uniform_block(0)
 
     def draw(self, figure, view, eye, mark, alpha, target):
         """Draw a figure's body; one that is seen through covers itself, so that only its outer side shows."""
@@ -143,21 +143,23 @@ class Dresser:
         program["eye"].value, program["mark"].value = tuple(eye), tuple(mark)
         for part in parts:
             part.blend(figure.weights)
+        matrices = figure.joint_matrices
+        self._context.front_face = "cw"  # pictures are drawn upside down
         passes = ((False, 1.0), (True, alpha)) if alpha < 1 else ((True, 1.0),)
         for coloured, opacity in passes:
             if alpha < 1:
                 target.color_mask = (coloured,) * 4
                 self._context.depth_func = "<="
-            binds = None
             for part in parts:
-                if part.mesh.binds is not binds:
-                    binds = part.mesh.binds
-                    self._set_bones(figure, part.mesh)
+                self._set_bones(figure, part, matrices)
                 material = character.materials[part.mesh.material]
                 texture = textures[part.mesh.material]
                 program["paint"].value = (*displayed(material.colour), opacity * material.colour[3])
                 program["textured"].value = texture is not None
                 if texture is not None:
                     texture.use(2)
+                if not material.double_sided:
+                    self._context.enable(moderngl.CULL_FACE)
                 part.array.render(moderngl.TRIANGLES)
+                self._context.disable(moderngl.CULL_FACE)
         self._context.depth_func = "<"

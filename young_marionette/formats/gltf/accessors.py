@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+
 import numpy as np
 
 from ...core.errors import InputError
@@ -49,7 +51,8 @@ class Accessors:
     def floats(self, number, width=None):
         """As ``array``, as 32-bit floats that are all finite."""
         values = np.asarray(self.array(number, width), np.float32)
-        if not np.isfinite(values).all():
+        # The least and the largest are none where any is none; no array of answers is needed for that.
+        if values.size and not (np.isfinite(values.min()) and np.isfinite(values.max())):
             raise InputError(f"{self.label}: accessor {number} holds something that is no number.")
         return values
 
@@ -83,6 +86,8 @@ class Accessors:
             raise InputError(f"{self.label}: an accessor reaches past the end of its data.")
         if not count:
             return np.zeros((0, width), kind)
+        if stride == size and sys.byteorder == "little":
+            return np.frombuffer(buffer, kind, count * width, start + offset).reshape(count, width)
         raw = np.frombuffer(buffer, np.uint8, stride * (count - 1) + size, start + offset)
         rows = np.lib.stride_tricks.as_strided(raw, (count, size), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(np.dtype(kind).newbyteorder("<")).reshape(count, width)

@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph
+from ...core.character import Character, Material, Mesh, Morph, smooth_normals
 from ...core.errors import InputError
 from .accessors import item, whole
 from .container import fetch
@@ -78,7 +78,7 @@ def _primitives(container, accessors, nodes, number, joints, binds, count, level
         points = accessors.floats(attributes["POSITION"], 3)
         triangles = _triangles(accessors, part, len(points), label)
         normals = _same_count(accessors, attributes, "NORMAL", 3, len(points), label)
-        normals = _normals(points, triangles) if normals is None else normals
+        normals = smooth_normals(points, triangles) if normals is None else normals
         carried, weights = _influences(accessors, attributes, joints, len(points), label)
         yield Mesh(
             name, points, normals, triangles, carried, weights, all_binds,
@@ -99,22 +99,13 @@ def _same_count(accessors, attributes, key, width, count, label):
 
 def _triangles(accessors, part, count, label):
     if "indices" in part:
-        flat = accessors.array(part["indices"], 1)[:, 0].astype(np.int64)
-        if len(flat) and flat.max() >= count:
+        flat = accessors.array(part["indices"], 1)[:, 0]
+        if len(flat) and int(flat.max()) >= count:
             raise InputError(f"{label}: a mesh's triangles point past its {count} vertices.")
     else:
         flat = np.arange(count)
-    return flat[: len(flat) // 3 * 3].reshape(-1, 3).astype(np.int32)
-
-
-def _normals(points, triangles):
-    """Smooth normals, where a file tells none."""
-    corners = points[triangles]
-    faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals = np.zeros_like(points)
-    for corner in range(3):
-        np.add.at(normals, triangles[:, corner], faces)
-    return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    flat = flat.view(np.int32) if flat.dtype == np.uint32 else flat.astype(np.int32)
+    return flat[: len(flat) // 3 * 3].reshape(-1, 3)
 
 
 def _influences(accessors, attributes, joints, count, label):
@@ -123,22 +114,24 @@ def _influences(accessors, attributes, joints, count, label):
     for number in range(8):
         if f"JOINTS_{number}" not in attributes or f"WEIGHTS_{number}" not in attributes:
             break
-        which = accessors.array(attributes[f"JOINTS_{number}"], 4).astype(np.int64)
+        which = accessors.array(attributes[f"JOINTS_{number}"], 4)
         share = accessors.floats(attributes[f"WEIGHTS_{number}"], 4)
         if len(which) != count or len(share) != count:
             raise InputError(f"{label}: a skin has weights for another number of vertices.")
-        which = np.where(share > 0, which, 0)
-        if which.size and (which.min() < 0 or which.max() >= len(joints)):
+        if which.size and int(which.max()) >= len(joints):
+            which = np.where(share > 0, which, 0)  # only joints with a share have to be there
+        if which.size and (which.min() < 0 or int(which.max()) >= len(joints)):
             raise InputError(f"{label}: a skin's weights speak of joints that it does not list.")
-        carried.append(joints[which])
+        carried.append(np.asarray(joints, np.int32)[which])
         weights.append(share)
     if not carried:
         return np.full((count, 1), joints[0], np.int32), np.ones((count, 1), np.float32)
-    weights = np.concatenate(weights, 1)
-    total = weights.sum(1, keepdims=True)
-    return np.concatenate(carried, 1).astype(np.int32), np.divide(
-        weights, total, out=np.zeros_like(weights), where=total > 1e-9
-    )
+    carried = carried[0] if len(carried) == 1 else np.concatenate(carried, 1)
+    weights = weights[0] if len(weights) == 1 else np.concatenate(weights, 1)
+    total = np.einsum("vk->v", weights)[:, None]
+    if total.size and abs(total.min() - 1) < 1e-4 and abs(total.max() - 1) < 1e-4 and weights.min() >= 0:
+        return carried, weights
+    return carried, np.divide(weights, total, out=np.zeros_like(weights), where=total > 1e-9)
 
 
 def _morphs(container, accessors, node, part, count):

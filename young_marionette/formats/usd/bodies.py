@@ -21,7 +21,8 @@ def add_character(stage, skel, skeleton, character, world):
     materials, textures = _materials(stage, root, character.materials)
     taken = set()
     for mesh in character.meshes:
-        _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken)
+        doubled = character.materials[mesh.material].double_sided
+        _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken, doubled)
     return bind, textures, character.morphs
 
 
@@ -43,7 +44,7 @@ def _common_bind(skeleton, character, world):
     return bind
 
 
-def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken):
+def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken, doubled):
     from pxr import Gf, Sdf, Tf, UsdGeom, UsdShade, UsdSkel, Vt
 
     base = Tf.MakeValidIdentifier(mesh.name) or "Body"
@@ -69,7 +70,7 @@ def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken):
     prim.CreateNormalsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.normals, np.float32)))
     prim.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
     prim.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-    prim.CreateDoubleSidedAttr(True)
+    prim.CreateDoubleSidedAttr(doubled)
     prim.CreateExtentAttr(UsdGeom.PointBased.ComputeExtent(prim.GetPointsAttr().Get()))
     if mesh.texcoords is not None:
         st = UsdGeom.PrimvarsAPI(prim).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.vertex)

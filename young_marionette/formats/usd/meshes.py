@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph
+from ...core.character import Character, Material, Mesh, Morph, smooth_normals
 from ...core.errors import InputError
-from ..gltf.meshes import _normals
 
 _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
@@ -54,9 +54,11 @@ def _meshes(target, tree, label, materials):
     binds = np.linalg.pinv(tree.binds) @ geometry
     corners, faces = _fan(counts)
     which = flat[corners]
-    texcoords = _texcoords(prim, which, corners)
-    points_of, texcoords, triangles = _corners(which, texcoords)
-    normals = _normals(points, which)
+    texcoords, by_point = _texcoords(prim, corners, len(points))
+    points_of, texcoords, triangles = _corners(which, texcoords, by_point, len(points))
+    normals = np.array(mesh.GetNormalsAttr().Get() or [], np.float32).reshape(-1, 3)
+    if len(normals) != len(points) or not np.isfinite(normals).all():
+        normals = smooth_normals(points, which)
     if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
         triangles, normals = triangles[:, ::-1], -normals
     morphs = _morphs(prim, points_of, len(points))
@@ -110,8 +112,11 @@ def _fan(counts):
     return np.stack([first, first + within + 1, first + within + 2], 1), faces
 
 
-def _texcoords(prim, which, corners):
-    """Texture coordinates per corner ``(t, 3, 2)``, from the upper left as in glTF, or None."""
+def _texcoords(prim, corners, count):
+    """``(texture coordinates, whether they are by point)``: ``(points, 2)`` or per corner ``(t, 3, 2)``, or None.
+
+    They count from the upper left, as in glTF.
+    """
     from pxr import UsdGeom
 
     api = UsdGeom.PrimvarsAPI(prim)
@@ -120,21 +125,27 @@ def _texcoords(prim, which, corners):
         if not primvar or not primvar.HasValue():
             continue
         values = np.array(primvar.ComputeFlattened(), np.float32).reshape(-1, 2)
+        if not np.isfinite(values).all():
+            continue
+        values = values * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
         kind = primvar.GetInterpolation()
-        at = corners if kind == "faceVarying" else which if kind in ("vertex", "varying") else None
-        if at is not None and len(values) > at.max(initial=0) and np.isfinite(values).all():
-            return values[at] * [1, -1] + [0, 1]
-    return None
+        if kind in ("vertex", "varying") and len(values) == count:
+            return values, True
+        if kind == "faceVarying" and len(values) > corners.max(initial=0):
+            return values[corners], False
+    return None, True
 
 
-def _corners(which, texcoords):
+def _corners(which, texcoords, by_point, count):
     """``(point of each vertex, texture coordinates, triangles)``: points are split where their coordinates differ."""
-    if texcoords is None:
-        used, triangles = np.unique(which, return_inverse=True)
-        return used, None, triangles.reshape(-1, 3)
-    keys = np.concatenate([which.reshape(-1, 1), np.round(texcoords.reshape(-1, 2) * 1e6)], 1)
-    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
-    return which.reshape(-1)[first], texcoords.reshape(-1, 2)[first].astype(np.float32), inverse.reshape(-1, 3)
+    if texcoords is None or by_point:
+        return np.arange(count), texcoords, which
+    # A coordinate's two floats as one number, so that equal ones are found by sorting numbers.
+    bits = np.ascontiguousarray(texcoords.reshape(-1, 2), np.float32).view(np.int64)[:, 0]
+    _, own = np.unique(bits, return_inverse=True)
+    keys = which.reshape(-1).astype(np.int64) * (own.max() + 1) + own
+    _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
+    return which.reshape(-1)[first], texcoords.reshape(-1, 2)[first], inverse.reshape(-1, 3)
 
 
 def _morphs(prim, points_of, count):
@@ -165,16 +176,17 @@ def _morphs(prim, points_of, count):
 
 def _groups(prim, faces, materials):
     """``(material number, mask of triangles)`` for each material that a mesh or its subsets have."""
-    from pxr import UsdShade
+    from pxr import UsdGeom, UsdShade
 
+    doubled = bool(UsdGeom.Gprim(prim).GetDoubleSidedAttr().Get())
     rest, found = np.ones(len(faces), bool), []
     for subset in UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets():
         chosen = np.isin(faces, np.array(subset.GetIndicesAttr().Get() or [], np.int64))
         if chosen.any():
-            found.append((materials.of(subset.GetPrim()), chosen & rest))
+            found.append((materials.of(subset.GetPrim(), doubled), chosen & rest))
             rest &= ~chosen
     if rest.any():
-        found.append((materials.of(prim), rest))
+        found.append((materials.of(prim, doubled), rest))
     return found
 
 
@@ -184,17 +196,17 @@ class _Materials:
     def __init__(self):
         self.found, self._numbers = [Material()], {}
 
-    def of(self, prim):
+    def of(self, prim, double_sided):
         """The number of the material that a prim is bound to."""
         from pxr import UsdShade
 
         bound = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()[0]
-        if not bound:
+        if not bound and not double_sided:
             return 0
-        path = str(bound.GetPath())
+        path = str(bound.GetPath()) if bound else "", double_sided
         if path not in self._numbers:
             self._numbers[path] = len(self.found)
-            self.found.append(self._material(bound))
+            self.found.append(replace(self._material(bound) if bound else Material(), double_sided=double_sided))
         return self._numbers[path]
 
     def _material(self, bound):

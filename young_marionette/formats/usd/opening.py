@@ -41,8 +41,7 @@ def open_usd(path):
 def _read(path, package):
     from pxr import Usd, UsdGeom, UsdSkel
 
-    if not package:
-        check_layers(path)
+    several = package or check_layers(path)
     stage = Usd.Stage.Open(str(path))
     if stage is None:
         raise InputError(f"{path.name} can't be read: it is no sound USD file, or was cut off.")
@@ -53,13 +52,17 @@ def _read(path, package):
         raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
     trees = sorted((tree_of(p, path.name, cache) for p in skeletons), key=lambda t: -len(t.joints))
     animations = [p for p in prims if p.IsA(UsdSkel.Animation)]
-    data, textures = _flat(stage, _textures(prims, path, package))
+    textures = _textures(prims, path, package)
+    with open(path, "rb") as file:
+        alone = not several and file.read(8) == b"PXR-USDC"
+    # A binary layer that draws in nothing is kept as it is; anything else becomes one.
+    data, textures = (path.read_bytes(), textures) if alone else _flat(stage, textures)
     declared = Declared(
         UsdGeom.GetStageMetersPerUnit(stage) if stage.HasAuthoredMetadata("metersPerUnit") else None,
         f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
     )
     parts = []
-    with stage_of(data) as flat:
+    with contextlib.nullcontext(stage) if alone else stage_of(data) as flat:
         bodies = [character_of(flat, tree, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
@@ -120,7 +123,8 @@ def _textures(prims, path, package):
             data = inside(asset.path, path.name, path.parent).read_bytes() if _there(asset.path, path) else None
         if data is not None:
             found[asset.path] = data
-            found[asset.resolvedPath or asset.path] = data
+            if package or asset.resolvedPath:
+                found[asset.resolvedPath] = data
     return found
 
 

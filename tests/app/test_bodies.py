@@ -70,6 +70,7 @@ class Bodies(WindowCase):
     def test_picking_on_the_body(self):
         """A click on a limb's skin chooses what it is tied for."""
         self.desk("string")
+        self.spin(0.5)  # until the camera has come to rest
         body, figure = self.state.rig_entry.figure.body, self.puppet
         for part in ("left forearm", "right shin"):
             joint = body.parts[part][0]
@@ -135,6 +136,25 @@ class Bodies(WindowCase):
             found = entries_of(read(out))
             self.assertEqual(any(e.character is not None for e in found), ending in (".glb", ".usdz"))
             self.assertEqual(next(e.clip.frames for e in found if e.clip), 31)
+
+    def test_the_tying_is_written_into_the_rig(self):
+        """As VRM humanoid names, and as a table that ties the written rig with full certainty."""
+        card = self.desk("gather").rig
+        card.names.fill()
+        card.names.setCurrentText("as tied, with a VRM table")
+        card.names.activated.emit(card.names.currentIndex())
+        self.spin()
+        rig = self.state.rig_entry
+        self.assertIn("leftUpperArm", rig.skeleton.names)
+        self.assertEqual(self.strings()["left upper arm"].target, ("leftUpperArm",))
+        out = self.folder / "rig.glb"
+        from young_marionette.project import delivery
+
+        delivery.deliver(out, rig.placed_clip, rig, body=True)
+        if rig.layout.format == "glTF":
+            again = delivery.open_rig(out)
+            self.assertTrue(again.figure.body.tabled)
+            self.assertEqual(again.skeleton.names, rig.skeleton.names)
 
     def test_a_morph_is_shown(self):
         """Weights of a clip's curves bend the face of the rig that has morphs of these names."""

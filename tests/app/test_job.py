@@ -128,7 +128,7 @@ class FromFilesToAFile(WindowCase):
 
     def test_folders_and_cancel(self):
         self.drop(show_folder())
-        self.assertEqual(len(self.state.entries), 15)
+        self.assertEqual(len(self.state.entries), 22)
         self.window.open_paths([show_folder()] * 3)
         job = self.window.jobs[0]
         job.cancel()

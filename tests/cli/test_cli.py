@@ -265,3 +265,65 @@ class Matching(Line):
         self.close(joints_at(first.clips[0]), joints_at(read(there).clips[0]), 1e-3)
         self.refused("rename", self.lamp, "--names", "sailors", "--out", self.folder / "z.bvh", says="no convention")
         self.refused("rename", self.lamp, "--names", "vrm", "--out", self.lamp, "--overwrite", says="one of the files")
+
+
+class Converting(Line):
+    """``convert``, and other formats on either side of the other commands."""
+
+    def test_there_and_back(self):
+        there, back = self.folder / "a.usdz", self.folder / "back.glb"
+        self.ok("convert", self.lamp, there, "--fps", "24", "--range", "30:90")
+        self.assertIn("Wrote", self.ok("convert", there, back))
+        told = json.loads(self.ok("info", back, "--json"))
+        self.assertEqual((told["frames"], told["rate"], told["format"]), (49, 24.0, "GLB"))
+        self.assertEqual(told["skeleton"]["root"], read(self.lamp).skeleton.names[0])
+
+    def test_unit_and_axis(self):
+        out = self.folder / "a.usda"
+        self.ok("convert", self.lamp, out, "--unit", "cm", "--up", "z")
+        told = json.loads(self.ok("info", out, "--json"))
+        self.assertEqual((told["unit"], told["up"]), ("centimetre", "+Z"))
+        self.assertIn("metersPerUnit = 0.01", out.read_text())
+
+    def test_bodies(self):
+        heron = self.show / "puppets/bodies/Heron.vrm"
+        told = json.loads(self.ok("info", heron, "--json"))
+        self.assertEqual((told["format"], told["body"]["levels"], told["body"]["meshes"]), ("VRM 1.0", [0, 1], 7))
+        sizes = {}
+        for body in ("--with-body", "--without-body"):
+            out = self.folder / f"{body}.glb"
+            self.ok("retarget", self.lamp, heron, "--out", out, body, "--range", "0:30")
+            sizes[body] = out.stat().st_size
+            self.assertEqual(json.loads(self.ok("info", out, "--json"))["body"] is not None, body == "--with-body")
+        self.assertLess(5 * sizes["--without-body"], sizes["--with-body"])
+
+    def test_match_on_characters(self):
+        gull = self.show / "puppets/bodies/Gull.glb"
+        told = json.loads(self.ok("match", self.show / "exchange/quay_takes.glb", gull, "--json"))
+        self.assertEqual(told["missing"], [])
+        self.assertLess(max(limb["degrees_left"] for limb in told["stance"]), 0.5)
+
+    def test_several_clips(self):
+        takes = self.show / "exchange/quay_takes.glb"
+        told = json.loads(self.ok("info", takes, "--json"))
+        self.assertEqual(
+            [(c["frames"] > 2, c["junk"]) for c in told["clips"]], [(True, False), (False, True), (True, False)]
+        )
+        self.assertIn("reference pose or junk", self.ok("info", takes))
+        self.ok("convert", takes, self.out, "--clip", "haul_rope")
+        self.assertEqual(read(self.out).clips[0].frames, told["clips"][2]["frames"])
+        self.refused("convert", takes, self.folder / "x.bvh", "--clip", "row_boat", says="no clip row_boat")
+        self.refused("convert", takes, self.folder / "x.bvh", "--skeleton", "mast", says="no skeleton mast")
+
+    def test_refusals(self):
+        for arguments, says in (
+            ((self.lamp, self.folder / "a.glb", "--unit", "cm"), "metres with Y up"),
+            ((self.lamp, self.folder / "a.glb", "--unit", "ell"), "no unit"),
+            ((self.lamp, self.folder / "a.usda", "--up", "X"), "up"),
+            ((self.lamp, self.folder / "a.glb", "--with-body"), "no body"),
+            ((self.lamp, self.folder / "a.bvh", "--with-body"), "motion alone"),
+            ((self.lamp, self.folder / "a.png"), "endings"),
+            ((self.lamp, self.folder / "a.glb", "--range", "5:900"), "range"),
+        ):
+            self.refused("convert", *arguments, says=says)
+            self.assertFalse(arguments[1].exists())

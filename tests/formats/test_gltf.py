@@ -253,6 +253,32 @@ class Vrm(Case):
                 self.assertEqual(parts[part], [told[bone]["node"]])
             self.assertFalse(rig.figure.body.sides_swapped)
 
+    def test_expressions(self):
+        """A curve by the name of an expression moves the morphs that the file makes it of, on the stage and in files."""
+        from dataclasses import replace
+
+        from tests.formats.independent import Gltf, _accessor
+
+        rig = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
+        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        clip = source.clip.cut(0, 20)
+        source = replace(source, clip=replace(clip, curves=("aa", "happy"), values=np.linspace([0, 1], [1, 0], 21)))
+        baked = delivery.bake(pair(source, rig), source)
+        self.assertEqual(rig.with_morphs(baked).curves, ("happy", "jaw_open"))
+        self.close(rig.with_morphs(baked).values[:, 1], np.linspace(0, 1, 21), 1e-9)
+        out = self.folder / "a.glb"
+        delivery.deliver(out, baked, rig, body=True)
+        g = Gltf(out).g
+        channel = next(c for c in g.animations[0].channels if c.target.path == "weights")
+        values = _accessor(g, g.animations[0].samplers[channel.sampler].output).reshape(21, -1)
+        names = g.meshes[g.nodes[channel.target.node].mesh].extras["targetNames"]
+        self.close(values[:, names.index("jaw_open")], np.linspace(0, 1, 21), 1e-6)
+        # And as an animation for VRM, by its own names.
+        delivery.deliver(self.folder / "a.vrma", baked, rig)
+        again = read(self.folder / "a.vrma").clips[0]
+        self.assertEqual(again.curves, ("aa", "happy"))
+        self.close(again.values, baked.values, 1e-6)
+
     def test_animation_for_vrm(self):
         """The bones of the table, resting in a T-pose, with the motion of the rig."""
         source = delivery.open_source(show_folder() / "quay/wave_to_ship.bvh")

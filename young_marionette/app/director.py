@@ -97,7 +97,9 @@ class Director:
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
         if clip.curves and figure.character is not None:
-            figure.weights = dict(zip(clip.curves, clip.values[min(max(frame, 0), clip.frames - 1)].tolist()))
+            here = min(max(frame, 0), clip.frames - 1)
+            here = (rig or entry).with_morphs(clip.cut(here, here))
+            figure.weights = dict(zip(here.curves, here.values[0].tolist()))
         return figure
 
     def _resting(self, rig):

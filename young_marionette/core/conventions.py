@@ -92,6 +92,14 @@ def convention_names(skeleton, body, convention):
     return _without_clashes(skeleton, dict(pairs))
 
 
+def tied_names(strings, skeleton, convention):
+    """``({old name: new name}, pairs of a convention's bone and its new name)``: target bones as they were tied."""
+    wanted = CONVENTIONS[convention][1]
+    pairs = [pair for s in strings if s.part in wanted for pair in _along(s.target, wanted[s.part])]
+    names = dict(pairs)
+    return _without_clashes(skeleton, names), tuple((new, new) for new in names.values())
+
+
 def learned_names(skeleton, body, rig, rig_body):
     """``{old name: new name}`` as a rig names the bones at the same places, and by its prefix for the rest."""
     pairs = [

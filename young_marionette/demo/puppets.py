@@ -49,7 +49,9 @@ def write_puppets(folder):
     clip, character = puppet("Heron")
     # Its maker named the bones as VRM does.
     bones = tuple((name, name) for name in vrm_names().values() if name in clip.skeleton.index)
-    write_whole(folder / FILES["Heron"], as_glb(*document_of(clip, character, bones)))
+    document, binary = document_of(clip, character, bones)
+    document["extensions"]["VRMC_vrm"]["expressions"] = {"preset": _expressions(document)}
+    write_whole(folder / FILES["Heron"], as_glb(document, binary))
     clip, character = puppet("Puffin")
     # Centimetres with Z up, as the modelling program of its maker has it.
     world = Placement.from_axes(0.01, rot.AXES["Z"], -rot.AXES["Y"]).inverse
@@ -60,6 +62,18 @@ def write_puppets(folder):
     document, binary = document_of(clip, character)
     write_whole(folder / FILES["Gull"], as_glb(*under_armature(document, binary)))
     return [folder / place for place in FILES.values()]
+
+
+def _expressions(document):
+    """What VRM calls a blink and an open mouth, from the morphs of the head."""
+    found = {}
+    for number, node in enumerate(document["nodes"]):
+        names = document["meshes"][node["mesh"]].get("extras", {}).get("targetNames", []) if "mesh" in node else []
+        for expression, morph in (("blink", "blink"), ("aa", "jaw_open")):
+            if morph in names:
+                binds = found.setdefault(expression, {"morphTargetBinds": []})["morphTargetBinds"]
+                binds.append({"node": number, "index": names.index(morph), "weight": 1.0})
+    return found
 
 
 def under_armature(document, binary, scale=0.01):

@@ -77,7 +77,7 @@ def deliver(path, baked, rig, overwrite=False, body=False):
     check_writable(path, overwrite)
     if body and rig.character is None:
         raise InputError(f"{rig.name} has no body that could be written with it.")
-    layout = layout_for(path, rig.layout)
+    layout, baked = layout_for(path, rig.layout), rig.with_morphs(baked) if body else baked
     if layout is not None:
         metres = rig.figure.placement.scale
         write(

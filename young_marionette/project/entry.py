@@ -163,13 +163,28 @@ class Entry:
         """The entry with corrections of the guesses (see Correction)."""
         return replace(self, correction=replace(self.correction, **changes))
 
-    def with_bone_names(self, names):
-        """The entry with bones renamed by ``{old: new}``; the motion stays as it is."""
+    def with_morphs(self, clip):
+        """A clip for this entry's body: expressions that the body's file knows become the morphs that make them up."""
+        told = self.layout.expressions if self.layout is not None else {}
+        known = [name for name in clip.curves if name in told]
+        if not known:
+            return clip
+        columns = {n: clip.values[:, i] for i, n in enumerate(clip.curves) if n not in told}
+        for name in known:
+            for morph, weight in told[name].items():
+                columns[morph] = columns.get(morph, 0.0) + weight * clip.values[:, clip.curves.index(name)]
+        return replace(clip, curves=tuple(columns), values=np.stack(list(columns.values()), 1))
+
+    def with_bone_names(self, names, table=()):
+        """The entry with bones renamed by ``{old: new}``; the motion stays as it is.
+
+        ``table``: pairs of a VRM humanoid bone and its joint's new name, from then on the entry's table of bones.
+        """
         skeleton = rename(self.skeleton, names)
         clip = replace(self.clip, skeleton=skeleton) if self.clip is not None else None
         layout = self.layout.renamed(skeleton.names) if self.layout is not None else None
         bones = tuple((bone, names.get(n, n)) for bone, n in self.declared.bones)
-        declared = replace(self.declared, bones=bones)
+        declared = replace(self.declared, bones=tuple(table) or bones)
         return replace(self, skeleton=skeleton, clip=clip, layout=layout, declared=declared)
 
     def told_anew(self, **changes):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...core.conventions import CONVENTIONS, convention_names, learned_names
+from ...core.conventions import CONVENTIONS, convention_names, learned_names, tied_names
 from ...core.correction import BIND
 from ...core.facts import UNITS, Fact
 from ...core.families import kinship
@@ -14,6 +14,8 @@ from .. import theme
 from ..library import family_name
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
+
+TIED = "tied"
 
 
 class Chooser(QComboBox):
@@ -110,6 +112,9 @@ class FactCard(Card):
         self.names.addItem("Rename the bones …", None)
         for key, (title, _) in CONVENTIONS.items():
             self.names.addItem(f"as in {title}", key)
+        pairing = self.session.state.pairing
+        if self.entry is not None and pairing is not None and self.entry is self.session.state.rig_entry:
+            self.names.addItem("as tied, with a VRM table", TIED)
         told = {self.entry.family} if self.entry else set()
         for other in self.session.state.of_role("rig", "clip"):
             if other.family not in told and other.figure.body:
@@ -131,12 +136,15 @@ class FactCard(Card):
         self.names.setCurrentIndex(0)
         if chosen is None or entry is None:
             return
-        if chosen in CONVENTIONS:
+        table = ()
+        if chosen == TIED:
+            names, table = tied_names(self.session.state.pairing.strings, entry.skeleton, "vrm")
+        elif chosen in CONVENTIONS:
             names = convention_names(entry.skeleton, entry.figure.body, chosen)
         else:
             other = self.session.state.entry(chosen)
             names = learned_names(entry.skeleton, entry.figure.body, other.skeleton, other.figure.body)
-        if self.session.do(RenameBones(entry.id, tuple(names.items()))):
+        if self.session.do(RenameBones(entry.id, tuple(names.items()), table)):
             self.session.told.emit(f"{len(names)} bones renamed; the motion is as it was")
 
     def show_entry(self, entry):

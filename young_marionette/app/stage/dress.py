@@ -22,7 +22,7 @@ void main() {
   uv = coord; gl_Position = view * vec4(world, 1.0); }"""
 FRAGMENT = """#version 330
 in vec3 n; in vec3 world; in vec2 uv; in float chosen; out vec4 colour;
-uniform vec3 eye; uniform vec4 paint; uniform vec3 mark; uniform sampler2D image; uniform bool textured;
+uniform vec3 eye; uniform vec4 paint; uniform vec3 mark; uniform vec3 edge; uniform sampler2D image; uniform bool textured;
 void main() {
   vec3 N = normalize(n); vec3 V = normalize(eye - world); if (dot(N, V) < 0.0) N = -N;
   float key = max(dot(N, vec3(0.42054, 0.74763, 0.51400)), 0.0); float sky = 0.5 + 0.5 * N.y;
@@ -30,7 +30,7 @@ void main() {
   float k = key * key; k *= k; k *= k; float gloss = k * k * k;
   vec3 base = paint.rgb; if (textured) base *= texture(image, uv).rgb;
   base = mix(base, mark, 0.75 * chosen);
-  vec3 c = base * (0.30 + 0.28 * sky + 0.66 * key) + vec3(1.0, 0.93, 0.78) * (0.09 * rim + 0.14 * gloss);
+  vec3 c = base * (0.30 + 0.28 * sky + 0.66 * key) + vec3(1.0, 0.93, 0.78) * 0.14 * gloss + edge * 0.55 * rim;
   colour = vec4(c, paint.a); }"""
 
 
@@ -135,12 +135,12 @@ class Dresser:
         self._bones.write(rows.tobytes())
         self._bones.bind_to_uniform_block(0)
 
-    def draw(self, figure, view, eye, mark, alpha, target):
-        """Draw a figure's body; one that is seen through covers itself, so that only its outer side shows."""
+    def draw(self, figure, view, eye, mark, edge, alpha, target):
+        """Draw a figure's body, lit at its edges in the colour ``edge`` of what it is; one that is seen through covers itself, so that only its outer side shows."""
         parts, textures = self._of(figure.character)
         program, character = self._program, figure.character
         program["view"].write(view)
-        program["eye"].value, program["mark"].value = tuple(eye), tuple(mark)
+        program["eye"].value, program["mark"].value, program["edge"].value = tuple(eye), tuple(mark), tuple(edge)
         for part in parts:
             part.blend(figure.weights)
         matrices = figure.joint_matrices

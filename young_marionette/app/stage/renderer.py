@@ -88,6 +88,10 @@ def _dressed(figure):
     return figure.shows_body
 
 
+def _colour_of(figure):
+    return _rgb({PERFORMER: "performer", MARIONETTE: "marionette", BAKED: "baked"}[figure.kind])
+
+
 def _renew(buffer, data):
     """Fill a buffer anew, in storage that nothing drawn before still uses."""
     raw = data.tobytes()
@@ -195,7 +199,7 @@ class Renderer:
             self._draw_batch(self._figure, mesh, data)
         for figure in filter(_dressed, figures):
             alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
-            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), alpha, target)
+            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), _colour_of(figure), alpha, target)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )
@@ -291,7 +295,7 @@ def _figure_batches(figure, fine):
     if not len(bones.start):
         return
     starts, ends = figure.segments()
-    base = _rgb({PERFORMER: "performer", MARIONETTE: "marionette", BAKED: "baked"}[figure.kind])
+    base = _colour_of(figure)
     alpha = 0.35 if figure.ghost else 1.0
     tints = np.tile([*base, alpha], (len(starts), 1))
     lit = np.tile([*(base * 0.72 + 0.28 * _rgb("text")), alpha], (len(bones.balls), 1))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import ClassVar
 
 POSITIONS = ("Xposition", "Yposition", "Zposition")
 ROTATIONS = ("Zrotation", "Xrotation", "Yrotation")
@@ -18,6 +19,7 @@ class Layout:
     format = "BVH"
     character = None
     body_problem = ""
+    expressions: ClassVar[dict] = {}
 
     def renamed(self, names):
         """The layout with other joint names."""

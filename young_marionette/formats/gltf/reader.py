@@ -60,10 +60,13 @@ class GltfLayout:
         return self._body[1]
 
     @cached_property
-    def humanoid(self):
-        """``{VRM bone: joint number}`` of the file's own table."""
-        joint_of = self.tree.joint_of
-        return {bone: joint_of[node] for bone, node in vrm.humanoid(self.container).items() if node in joint_of}
+    def expressions(self):
+        """``{expression: {morph name: weight}}`` of a VRM character; none where the file tells none, or not soundly."""
+        try:
+            with sound(self.container.label):
+                return vrm.expressions(self.container, self.nodes)
+        except InputError:
+            return {}
 
     def packed(self):
         """``(plain data, bytes)`` to store it by."""

@@ -52,8 +52,12 @@ def _into_file(clip, layout, bones, level):
     others = [n for n, own in levels.items() if level is not None and own != level]
     binary = without(document, binary, others)
     for joint, node in enumerate(layout.tree.nodes):
-        if layout.names[joint] != layout.tree.skeleton.names[joint]:
-            document["nodes"][node]["name"] = layout.names[joint]
+        old, new = layout.tree.skeleton.names[joint], layout.names[joint]
+        if new != old:
+            document["nodes"][node]["name"] = new
+            for child in layout.nodes.children[node]:
+                if layout.nodes.name(child) == f"{old}_end":
+                    document["nodes"][child]["name"] = f"{new}_end"
     writer = Writer(document, binary)
     local = _node_motion(clip, layout)
     weights = _weight_channels(document, clip)

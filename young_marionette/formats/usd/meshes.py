@@ -43,9 +43,9 @@ def _meshes(target, tree, label, materials):
     prim = target.GetPrim()
     mesh = UsdGeom.Mesh(prim)
     points = np.array(mesh.GetPointsAttr().Get() or [], np.float32).reshape(-1, 3)
-    counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int64)
-    flat = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int64)
-    if not len(points) or not len(counts) or not np.isfinite(points).all():
+    counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int32)
+    flat = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int32)
+    if not len(points) or not len(counts) or not (np.isfinite(points.min()) and np.isfinite(points.max())):
         return
     if (counts < 0).any() or counts.sum() != len(flat) or (len(flat) and (flat.min() < 0 or flat.max() >= len(points))):
         raise InputError(f"{label}: the faces of {prim.GetName()} point past its {len(points)} points.")
@@ -53,9 +53,9 @@ def _meshes(target, tree, label, materials):
     geometry = np.array(target.GetGeomBindTransform(), float).T
     binds = np.linalg.pinv(tree.binds) @ geometry
     corners, faces = _fan(counts)
-    which = flat[corners]
+    which = flat.reshape(-1, 3) if len(flat) == corners.size and (counts == 3).all() else flat[corners]
     texcoords, by_point = _texcoords(prim, corners, len(points))
-    points_of, texcoords, triangles = _corners(which, texcoords, by_point, len(points))
+    points_of, texcoords, triangles = _corners(which, texcoords, by_point)
     normals = np.array(mesh.GetNormalsAttr().Get() or [], np.float32).reshape(-1, 3)
     if len(normals) != len(points) or not np.isfinite(normals).all():
         normals = smooth_normals(points, which)
@@ -65,9 +65,13 @@ def _meshes(target, tree, label, materials):
     groups = _groups(prim, faces, materials)
     for material, chosen in groups:
         yield Mesh(
-            prim.GetName(), points[points_of], normals[points_of], triangles[chosen].astype(np.int32), joints[points_of],
+            prim.GetName(), points[points_of], normals[points_of], _chosen(triangles, chosen), joints[points_of],
             weights[points_of], binds, texcoords, material, morphs, level_of(prim.GetName()),
         )  # fmt: skip
+
+
+def _chosen(triangles, chosen):
+    return (triangles if chosen.all() else triangles[chosen]).astype(np.int32, copy=False)
 
 
 def _influences(target, tree, count, label, name):
@@ -76,20 +80,23 @@ def _influences(target, tree, count, label, name):
     computed = target.ComputeVaryingJointInfluences(count)
     if not computed or not width:
         raise InputError(f"{label}: the skin of {name} has weights for another number of points.")
-    which, share = (
-        np.array(computed[0], np.int64).reshape(count, -1),
-        np.array(computed[1], np.float32).reshape(count, -1),
-    )
+    which, share = np.array(computed[0], np.int32), np.array(computed[1], np.float32)
+    which, share = which.reshape(count, -1), share.reshape(count, -1)
     order = target.GetJointOrder()
     tokens = [str(t) for t in order] if order is not None and len(order) else None
     place = {t: i for i, t in enumerate(tree.joints)}
     table = _file_order(tree, target) if tokens is None else np.array([place.get(t, 0) for t in tokens])
-    which = np.where(share > 0, which, 0)
+    if which.min() < 0 or which.max() >= len(table):
+        which = np.where(share > 0, which, 0)  # only joints with a share have to be there
     if which.min() < 0 or which.max() >= len(table):
         raise InputError(f"{label}: the skin of {name} speaks of joints that it does not list.")
+    carried = np.asarray(table, np.int32)[which]
+    total = np.einsum("vk->v", share)[:, None]
+    if abs(total.min() - 1) < 1e-4 and abs(total.max() - 1) < 1e-4 and share.min() >= 0:
+        return carried, share
     share = np.where(np.isfinite(share), share, 0)
     total = share.sum(1, keepdims=True)
-    return table[which].astype(np.int32), np.divide(share, total, out=np.zeros_like(share), where=total > 1e-9)
+    return carried, np.divide(share, total, out=np.zeros_like(share), where=total > 1e-9)
 
 
 def _file_order(tree, target):
@@ -103,6 +110,8 @@ def _file_order(tree, target):
 
 def _fan(counts):
     """Corners of the triangles that faces fall into ``(t, 3)``, and the face of each triangle."""
+    if (counts == 3).all():
+        return np.arange(3 * len(counts)).reshape(-1, 3), np.arange(len(counts))
     starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
     faces = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
     within = np.arange(len(faces)) - np.repeat(
@@ -136,10 +145,10 @@ def _texcoords(prim, corners, count):
     return None, True
 
 
-def _corners(which, texcoords, by_point, count):
+def _corners(which, texcoords, by_point):
     """``(point of each vertex, texture coordinates, triangles)``: points are split where their coordinates differ."""
     if texcoords is None or by_point:
-        return np.arange(count), texcoords, which
+        return slice(None), texcoords, which
     # A coordinate's two floats as one number, so that equal ones are found by sorting numbers.
     bits = np.ascontiguousarray(texcoords.reshape(-1, 2), np.float32).view(np.int64)[:, 0]
     _, own = np.unique(bits, return_inverse=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import tempfile
 import zipfile
 from dataclasses import replace
@@ -30,12 +31,23 @@ def open_usd(path):
         check_package(path)
     try:
         return _read(path, package)
-    except Tf.ErrorException:
+    except Tf.ErrorException as error:
+        where = _line_of(error)
         raise InputError(
-            f"{path.name} can't be read as USD: it is no sound file of that kind, or was cut off."
+            f"{path.name} can't be read as USD: it is no sound file of that kind, or was cut off{where}."
         ) from None
     except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError) as error:
         raise InputError(f"{path.name} can't be read as USD ({type(error).__name__}).") from None
+
+
+def _line_of(error):
+    """Where in a text layer the library stopped, as it tells it; nothing where it does not."""
+    for told in error.args:
+        with contextlib.suppress(UnicodeDecodeError, AttributeError):
+            found = re.search(r"\.usda?:(\d+):\d+:", told.commentary)
+            if found:
+                return f" (line {found.group(1)})"
+    return ""
 
 
 def _read(path, package):

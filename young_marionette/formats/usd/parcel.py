@@ -12,6 +12,8 @@ from ...core.declared import Declared
 from ...core.skeleton import Clip, Skeleton
 from .skeletons import UsdTree
 
+_LARGE = 1 << 20
+
 
 class _Store:
     """Arrays by number: large ones are files of their own, that can be mapped instead of copied."""
@@ -27,7 +29,12 @@ class _Store:
         return self.count - 1
 
     def get(self, number):
-        return None if number is None else np.load(self.folder / f"{number}.npy", allow_pickle=False)
+        if number is None:
+            return None
+        path = self.folder / f"{number}.npy"
+        # A large one is mapped; it stays readable after its folder is gone.
+        large = path.stat().st_size > _LARGE
+        return np.asarray(np.load(path, mmap_mode="r" if large else None, allow_pickle=False))
 
 
 def packed(folder, parts, declared, data, textures):

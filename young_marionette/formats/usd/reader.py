@@ -8,6 +8,7 @@ import tempfile
 import zipfile
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import ClassVar
 
 from ...core.character import Character
 from ...core.errors import InputError
@@ -39,6 +40,7 @@ class UsdLayout:
 
     format = "USD"
     body_problem = ""
+    expressions: ClassVar[dict] = {}
 
     def renamed(self, names):
         """The layout with other joint names."""

@@ -130,19 +130,23 @@ class Correct:
 
 @dataclass(frozen=True)
 class RenameBones:
-    """Give the bones of an entry, and of all of its family, other names; strings go along, motion stays."""
+    """Give the bones of an entry, and of all of its family, other names; strings go along, motion stays.
+
+    ``table``: which of the new names are which VRM humanoid bones, to be written with the rig.
+    """
 
     entry: str
     names: tuple[tuple[str, str], ...]
+    table: tuple[tuple[str, str], ...] = ()
     label: str = "rename bones"
 
     def run(self, state):
         names = dict(self.names)
         old = state.entry(self.entry)
-        if not names:
+        if not names and not self.table:
             raise InputError("There is no bone to rename.")
         members = {
-            e.id: e.with_bone_names(names)
+            e.id: e.with_bone_names(names, self.table)
             for e in state.entries
             if e.family == old.family and e.skeleton.names == old.skeleton.names
         }

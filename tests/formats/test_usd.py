@@ -1,0 +1,170 @@
+"""Reading UsdSkel stages that others might write; each with known answers."""
+
+import numpy as np
+
+from tests.support import Case
+from young_marionette.core.kinematics import forward
+from young_marionette.formats import read
+from young_marionette.project import delivery
+from young_marionette.project.entry import entries_of
+
+ONE = "((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1))"
+
+
+def moved(x, y, z, scale=1):
+    return f"(({scale},0,0,0),(0,{scale},0,0),(0,0,{scale},0),({x},{y},{z},1))"
+
+
+STAGE = """#usda 1.0
+(
+    metersPerUnit = 0.01
+    upAxis = "Z"
+    timeCodesPerSecond = 48
+)
+def SkelRoot "Rig"
+{
+    %(over)s
+    def Skeleton "Bones" (prepend apiSchemas = ["SkelBindingAPI"])
+    {
+        uniform token[] joints = ["hip/knee", "hip", "hip/knee/foot"]
+        uniform matrix4d[] restTransforms = [%(knee)s, %(hip)s, %(foot)s]
+        uniform matrix4d[] bindTransforms = [%(knee)s, %(hip)s, %(foot)s]
+        rel skel:animationSource = </Rig/walk>
+    }
+    def SkelAnimation "walk"
+    {
+        uniform token[] joints = ["hip", "hip/knee"]
+        float3[] translations = [(0, 0, 90), (0, 0, -40)]
+        quatf[] rotations.timeSamples = {
+            0: [(1, 0, 0, 0), (1, 0, 0, 0)],
+            24: [(1, 0, 0, 0), (0.70710678, 0.70710678, 0, 0)],
+        }
+        half3[] scales = [(1, 1, 1), (1, 1, 1)]
+    }
+    def SkelAnimation "still"
+    {
+        uniform token[] joints = ["hip"]
+        float3[] translations = [(5, 0, 90)]
+        quatf[] rotations = [(1, 0, 0, 0)]
+        half3[] scales = [(1, 1, 1)]
+    }
+    %(more)s
+}
+"""
+
+MESH = """
+    def Mesh "coat" (prepend apiSchemas = ["SkelBindingAPI", "MaterialBindingAPI"])
+    {
+        point3f[] points = [(0,0,0), (1,0,0), (1,1,0), (0,1,0)]
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        texCoord2f[] primvars:st = [(0,0), (1,0), (1,1), (0,1)] (interpolation = "faceVarying")
+        matrix4d primvars:skel:geomBindTransform = %(geometry)s
+        int[] primvars:skel:jointIndices = [1] (interpolation = "constant"; elementSize = 1)
+        float[] primvars:skel:jointWeights = [1] (interpolation = "constant"; elementSize = 1)
+        rel skel:skeleton = </Rig/Bones>
+        uniform token[] skel:blendShapes = ["smile"]
+        rel skel:blendShapeTargets = </Rig/coat/smile>
+        rel material:binding = </Rig/paint>
+        def BlendShape "smile"
+        {
+            uniform vector3f[] offsets = [(0, 0, 3)]
+            uniform int[] pointIndices = [2]
+        }
+    }
+    def Material "paint"
+    {
+        token outputs:surface.connect = </Rig/paint/surface.outputs:surface>
+        def Shader "surface"
+        {
+            uniform token info:id = "UsdPreviewSurface"
+            color3f inputs:diffuseColor = (0.1, 0.2, 0.3)
+            token outputs:surface
+        }
+    }
+"""
+
+
+class Stages(Case):
+    def stage(self, over="", more="", **joints):
+        told = {"hip": moved(0, 0, 90), "knee": moved(0, 0, -40), "foot": moved(0, 0, -35), **joints}
+        path = self.folder / "a.usda"
+        path.write_text(STAGE % {"over": over, "more": more, **told})
+        return read(path)
+
+    def test_unit_axis_rate_and_order(self):
+        file = self.stage()
+        self.assertEqual((file.declared.unit, file.declared.up), (0.01, "+Z"))
+        # Joints are listed in any order in the file, and by parents first with us.
+        self.assertEqual(file.skeleton.names, ("hip", "knee", "foot"))
+        self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 50], [0, 0, 15]], 1e-9)
+
+    def test_animations(self):
+        file = self.stage()
+        walk, still = file.clips
+        self.assertEqual((walk.name, walk.frames, walk.seconds), ("a: walk", 13, 0.5))
+        self.assertEqual((still.frames, still.name), (1, "a: still"))
+        places = forward(walk)[0]
+        # The knee turns by a quarter about X: what hung along -Z then points along Y.
+        self.close(places[0, 2], [0, 0, 15], 1e-5)
+        self.close(places[-1, 2], [0, 35, 50], 1e-5)
+        self.close(places[6, 2], [0, 35 * np.sin(np.pi / 4), 50 - 35 * np.cos(np.pi / 4)], 1e-4)
+        self.close(forward(still)[0][0, 0], [5, 0, 90], 1e-6)
+
+    def test_a_root_under_a_transform(self):
+        over = (
+            "double3 xformOp:translate = (7, 0, 0)\n double xformOp:rotateZ = 90\n double3 xformOp:scale = (2, 2, 2)\n"
+        )
+        over += ' uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateZ", "xformOp:scale"]'
+        file = self.stage(over, knee=moved(10, 0, -40))
+        self.close(file.skeleton.rest_world[0][:2], [[7, 0, 180], [7, 20, 100]], 1e-6)
+        out = self.folder / "again.usda"
+        entry = entries_of(file)[0]
+        delivery.write_entry(entry, out)
+        again = read(out)
+        self.close(again.skeleton.rest_world[0], file.skeleton.rest_world[0], 1e-5)
+        self.close(forward(again.clips[0])[0], forward(file.clips[0])[0], 1e-4)
+
+    def test_scales_are_in_the_offsets(self):
+        file = self.stage(hip=moved(0, 0, 90, 2))
+        self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)
+
+    def test_a_mesh(self):
+        """A rigid square of four corners, bound by a constant weight to the hip, with a blend shape."""
+        file = self.stage(more=MESH % {"geometry": moved(0, 0, 90)})
+        mesh = file.layout.character.meshes[0]
+        self.assertEqual((len(mesh.points), mesh.triangles.tolist()), (4, [[0, 1, 2], [0, 2, 3]]))
+        # The stage lists the knee first: weights count in its order, joints here in ours.
+        self.assertEqual(set(mesh.joints.ravel().tolist()), {file.skeleton.index["hip"]})
+        self.close(mesh.texcoords, [[0, 1], [1, 1], [1, 0], [0, 0]], 1e-7)
+        self.close(mesh.morphs[0].points[2], [0, 0, 3], 0)
+        self.close(file.layout.character.materials[mesh.material].colour, [0.1, 0.2, 0.3, 1], 1e-6)
+        from young_marionette.core.character import joint_matrices, skinned
+
+        matrices = joint_matrices(file.skeleton, *file.skeleton.rest_world)
+        self.close(skinned(mesh, matrices, {"smile": 1.0})[2], [1, 1, 93], 1e-5)
+
+    def test_a_broken_text_tells_the_line(self):
+        self.stage()
+        path = self.folder / "a.usda"
+        path.write_text(
+            path.read_text().replace("float3[] translations = [(0, 0, 90)", "float3[] translations = [(0, 0, up)")
+        )
+        self.refuses(lambda: read(path), "line")
+
+    def test_names_that_paths_can_not_have(self):
+        """Bone names with colons and blanks survive, though USD's paths can't hold them."""
+        source = delivery.open_source(self._odd_names())
+        delivery.convert(source, self.folder / "b.usdc")
+        self.assertEqual(read(self.folder / "b.usdc").skeleton.names, ("quay:the hip", "2nd bone", "bone", "öl"))
+
+    def _odd_names(self):
+        from young_marionette.core.skeleton import Clip, Skeleton
+        from young_marionette.formats import write
+
+        s = Skeleton(
+            ("quay:the hip", "2nd bone", "bone", "öl"), [-1, 0, 1, 1], [[0, 1, 0], [0, 1, 0], [0, 1, 0], [1, 0, 0]]
+        )
+        path = self.folder / "odd.glb"
+        write(path, Clip("odd", s, 30, np.tile(s.rest, (5, 1, 1))))
+        return path

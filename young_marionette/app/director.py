@@ -87,7 +87,9 @@ class Director:
         )
         figure = Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
         figure.skeleton, figure.character = entry.placed_skeleton, entry.placed_character
-        figure.dress = self.session.dress
+        # One over the other, a body would hide what it is to be compared with.
+        hides = self.session.arrangement == "over" and self.session.dress == "body" and not self.session.preview
+        figure.dress = "through" if hides else self.session.dress
         return figure
 
     def _playing(self, entry, kind, rig=None, pairing=None):

@@ -251,7 +251,6 @@ class Window(FileActions, QMainWindow):
         """Put another pose on the screen before any list is made anew; other figures have to be framed first."""
         pairing = self.session.state.pairing
         if self.isVisible() and pairing is not self._shown_pairing and self._on_stage() == self._framed_for:
-            self._shown_pairing = pairing
             self.show_stage()
             self.stage.repaint()
             self._posed_for = self.session.state
@@ -309,7 +308,7 @@ class Window(FileActions, QMainWindow):
         if self.stage.follow.isChecked() and figures:
             targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
             self.stage.camera.follow(tuple(sum(targets) / len(targets)))
-        pairing = self.session.state.pairing
+        pairing = self._shown_pairing = self.session.state.pairing
         ringed = (
             self.session.step == "stance"
             and not self.session.preview

@@ -135,8 +135,9 @@ class Dresser:
         self._bones.write(rows.tobytes())
         self._bones.bind_to_uniform_block(0)
 
-    def draw(self, figure, view, eye, mark, edge, alpha, target):
-        """Draw a figure's body, lit at its edges in the colour ``edge`` of what it is; one that is seen through covers itself, so that only its outer side shows."""
+    def draw(self, figure, view, eye, mark, edge, alpha, target, fine):
+        """Draw a figure's body, lit at its edges in the colour ``edge`` of what it is; one that is seen through
+        covers itself, so that only its outer side shows; that is done for the ``fine`` picture only."""
         parts, textures = self._of(figure.character)
         program, character = self._program, figure.character
         program["view"].write(view)
@@ -145,9 +146,9 @@ class Dresser:
             part.blend(figure.weights)
         matrices = figure.joint_matrices
         self._context.front_face = "cw"  # pictures are drawn upside down
-        passes = ((False, 1.0), (True, alpha)) if alpha < 1 else ((True, 1.0),)
+        passes = ((False, 1.0), (True, alpha)) if alpha < 1 and fine else ((True, alpha),)
         for coloured, opacity in passes:
-            if alpha < 1:
+            if len(passes) > 1:
                 target.color_mask = (coloured,) * 4
                 self._context.depth_func = "<="
             for part in parts:

@@ -37,7 +37,7 @@ class Bodies(WindowCase):
 
     def picture(self):
         self.stage.refresh()
-        self.spin()
+        self.spin(0.4)  # until the camera has come to rest and the picture is the smooth one
         return pixels(self.stage.grab().toImage())
 
     def test_body_seen_through_and_bones(self):

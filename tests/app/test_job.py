@@ -133,7 +133,7 @@ class FromFilesToAFile(WindowCase):
         job = self.window.jobs[0]
         job.cancel()
         self.until(lambda: not self.window.jobs)
-        self.assertEqual(len(self.state.entries), 15)
+        self.assertEqual(len(self.state.entries), 22)
         empty = self.folder / "nothing"
         empty.mkdir()
         self.drop(empty)

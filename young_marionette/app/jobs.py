@@ -8,6 +8,8 @@ from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, InputError
 
+COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
+
 
 class Job(QObject):
     """Work in a thread of its own. ``work(progress)`` calls ``progress(share)``, which raises Cancelled when asked to stop."""
@@ -78,7 +80,10 @@ def read_files(paths):
 
 
 def files_under(paths):
-    """Files among the paths, and motion files in folders among them, however deep."""
+    """Files among the paths, and motion files in folders among them, however deep.
+
+    What only goes with a file (buffers, textures) is left out where other files are there.
+    """
     from pathlib import Path
 
     from ..formats.registry import READABLE
@@ -90,4 +95,5 @@ def files_under(paths):
             if path.is_dir()
             else [path]
         )
-    return found
+    main = [p for p in found if p.suffix.lower() not in COMPANIONS]
+    return main or found

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from . import rotations as rot
+
+_LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
+
+
+def level_in(*names):
+    """The level of detail that a name tells, such as ``coat_LOD2``; 0 where none of the names tells one."""
+    return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,6 +78,20 @@ class Character:
     def morphs(self):
         """Names of all morphs, each once."""
         return tuple(dict.fromkeys(morph.name for mesh in self.meshes for morph in mesh.morphs))
+
+
+def strongest(mesh, count=4):
+    """``(joints (v, count), weights (v, count))``: what carries each vertex most, strongest first; weights sum to one.
+
+    A place without weight names joint 0.
+    """
+    order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :count]
+    joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
+    spare = ((0, 0), (0, count - weights.shape[1]))
+    joints, weights = np.pad(joints, spare), np.pad(weights, spare)
+    total = weights.sum(1, keepdims=True)
+    weights = np.where(total > 1e-9, weights / np.maximum(total, 1e-12), np.eye(1, count))
+    return np.where(weights > 0, joints, 0), weights
 
 
 def smooth_normals(points, triangles):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+import weakref
 import zipfile
 import zlib
 from dataclasses import replace
@@ -105,12 +106,16 @@ def save(path, state):
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr("project.json", json.dumps(document.model_dump(mode="json"), ensure_ascii=False, indent=1))
         for number, data in enumerate(sources.data):
-            archive.writestr(f"sources/{number}", data)
+            archive.writestr(f"sources/{number}", data, zipfile.ZIP_STORED)
         for entry in state.entries:
             arrays = io.BytesIO()
             np.savez(arrays, **_arrays(entry))
             archive.writestr(f"arrays/{entry.id}.npz", arrays.getvalue())
     write_whole(path, [buffer.getbuffer()])
+
+
+# Files never change, and work is kept every few moments: what a layout packs into is worked out once.
+_packed_before = weakref.WeakKeyDictionary()
 
 
 class _Sources:
@@ -122,10 +127,13 @@ class _Sources:
     def of(self, layout):
         """The LayoutFile of a layout; entries of one file share its bytes."""
         if id(layout) not in self._packed:
-            meta, data = layout.packed()
+            if layout not in _packed_before:
+                meta, data = layout.packed()
+                _packed_before[layout] = meta, data, hashlib.sha256(data or b"").digest()
+            meta, data, digest = _packed_before[layout]
             number = None
             if data is not None:
-                number = self._numbers.setdefault(hashlib.sha256(data).digest(), len(self.data))
+                number = self._numbers.setdefault(digest, len(self.data))
                 if number == len(self.data):
                     self.data.append(data)
             self._packed[id(layout)] = LayoutFile(format=layout.format, meta=meta, source=number)

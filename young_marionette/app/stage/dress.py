@@ -6,6 +6,8 @@ import moderngl
 import numpy as np
 from PySide6.QtGui import QImage
 
+from ...core.character import strongest
+
 MAX_KEPT = 8
 TEXTURE_SIZE = 1024
 
@@ -32,16 +34,6 @@ void main() {
   base = mix(base, mark, 0.75 * chosen);
   vec3 c = base * (0.30 + 0.28 * sky + 0.66 * key) + vec3(1.0, 0.93, 0.78) * 0.14 * gloss + edge * 0.55 * rim;
   colour = vec4(c, paint.a); }"""
-
-
-def strongest(mesh):
-    """The four strongest joints of each vertex ``(v, 4)``, strongest first, and their weights, which sum to one."""
-    order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :4]
-    joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
-    spare = 4 - joints.shape[1]
-    joints = np.pad(joints, ((0, 0), (0, spare))).astype("f4")
-    weights = np.pad(weights, ((0, 0), (0, spare))).astype("f4")
-    return joints, weights / np.maximum(weights.sum(1, keepdims=True), 1e-9)
 
 
 def displayed(colour):

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.character import strongest
+
 _ARRAY, _INDICES = 34962, 34963
 
 
@@ -37,7 +39,7 @@ def _skin(writer, skeleton, mesh):
 
 
 def _primitive(writer, mesh, materials):
-    joints, weights = _four(mesh)
+    joints, weights = strongest(mesh)
     attributes = {
         "POSITION": writer.array(mesh.points, "VEC3", True, target=_ARRAY),
         "NORMAL": writer.array(_unit(mesh.normals), "VEC3", target=_ARRAY),
@@ -58,22 +60,6 @@ def _primitive(writer, mesh, materials):
 def _unit(normals):
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     return np.where(length > 1e-6, normals / np.maximum(length, 1e-12), [0.0, 1.0, 0.0])
-
-
-def _four(mesh):
-    """The four strongest joints of each vertex, and their weights, which sum to one."""
-    count = len(mesh.points)
-    if mesh.joints.shape[1] < 4:
-        spare = 4 - mesh.joints.shape[1]
-        joints = np.concatenate([mesh.joints, np.zeros((count, spare), int)], 1)
-        weights = np.concatenate([mesh.weights, np.zeros((count, spare))], 1)
-    else:
-        order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :4]
-        joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
-    total = weights.sum(1, keepdims=True)
-    weights = np.where(total > 1e-9, weights / np.maximum(total, 1e-12), [1.0, 0, 0, 0])
-    # A joint without weight is told as number 0, as glTF wants.
-    return np.where(weights > 0, joints, 0), weights
 
 
 def _materials(writer, materials):

@@ -11,10 +11,11 @@ import json
 import struct
 from dataclasses import dataclass
 from pathlib import Path
-from urllib.parse import unquote, urlparse
+from urllib.parse import unquote
 
 from ...core.errors import InputError
 from ..files import opened
+from ..places import read_if_there, read_inside
 
 MAGIC = b"glTF"
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
@@ -24,12 +25,16 @@ _DEPTH = 200
 
 @dataclass(frozen=True, eq=False)
 class Container:
-    """``document``: the JSON. ``buffers``: bytes of each buffer, whole. ``label``: the file's name, for sentences."""
+    """``document``: the JSON. ``buffers``: bytes of each buffer, whole. ``label``: the file's name, for sentences.
+
+    ``images``: the bytes of images that lie beside the file, by their number. ``binary``: it is one binary file.
+    """
 
     label: str
     document: dict
     buffers: tuple[bytes, ...]
     images: dict
+    binary: bool = False
 
     def items(self, key):
         """A list at the top of the document, empty where there is none; InputError for anything else."""
@@ -66,7 +71,7 @@ def parse(data, label, folder=None):
     if not isinstance(buffers, list):
         raise InputError(f"{label}: its buffers are no list.")
     loaded = tuple(_buffer(i, b, binary, label, folder) for i, b in enumerate(buffers))
-    return Container(label, document, loaded, _images(document, label, folder))
+    return Container(label, document, loaded, _images(document, label, folder), data[:4] == MAGIC)
 
 
 def _chunks(data, label):
@@ -89,11 +94,15 @@ def _chunks(data, label):
     return text, memoryview(data)[at + 8 : at + 8 + size] if kind == _BIN else None
 
 
+def _no_number(word):
+    raise ValueError(f"{word} is no number that JSON knows")
+
+
 def _document(text, label):
     if len(text) > _MAX_JSON:
         raise InputError(f"{label} has a JSON part of {len(text) >> 20} MB, which is more than can be used.")
     try:
-        document = json.loads(bytes(text))
+        document = json.loads(bytes(text), parse_constant=_no_number)
     except RecursionError:
         raise InputError(f"{label} is nested too deeply.") from None
     except ValueError:
@@ -124,14 +133,14 @@ def _buffer(number, item, binary, label, folder):
         raise InputError(f"{label}: buffer {number} tells no size.")
     uri = item.get("uri")
     own = binary if number == 0 and binary is not None else b""
-    data = own if uri is None else fetch(uri, label, folder)
+    data = own if uri is None else fetch(uri, label, folder, size)
     if len(data) < size:
         raise InputError(f"{label}: buffer {number} should hold {size} bytes and has {len(data)}.")
     return memoryview(data)[:size]
 
 
-def fetch(uri, label, folder):
-    """The bytes of a data URI, or of a file in ``folder`` or below it; InputError for any other place."""
+def fetch(uri, label, folder, most=-1):
+    """The bytes of a data URI, or the first ``most`` of a file in ``folder`` or below it; InputError for any other place."""
     if not isinstance(uri, str):
         raise InputError(f"{label} points to something that is no place.")
     if uri.startswith("data:"):
@@ -142,24 +151,7 @@ def fetch(uri, label, folder):
             )
         except (binascii.Error, ValueError):
             raise InputError(f"{label} has embedded data that can't be decoded.") from None
-    return inside(uri, label, folder).read_bytes()
-
-
-def inside(uri, label, folder):
-    """The path of a file that ``uri`` names, in ``folder`` or below it; InputError for any other place."""
-    place = unquote(urlparse(uri).path) if "://" in uri else unquote(uri)
-    if folder is None or urlparse(uri).scheme not in ("",) or "\0" in place or Path(place).is_absolute():
-        raise InputError(
-            f"{label} points to {uri[:80]}, which lies outside of its folder; nothing was read from there."
-        )
-    path = (Path(folder) / place).resolve()
-    if not path.is_relative_to(Path(folder).resolve()):
-        raise InputError(
-            f"{label} points to {uri[:80]}, which lies outside of its folder; nothing was read from there."
-        )
-    if not path.is_file():
-        raise InputError(f"{label} needs the file {uri[:80]}, which is not beside it.")
-    return path
+    return read_inside(uri, label, folder, most)
 
 
 def _images(document, label, folder):
@@ -168,21 +160,10 @@ def _images(document, label, folder):
     images = document.get("images", [])
     for number, image in enumerate(images if isinstance(images, list) else ()):
         uri = image.get("uri") if isinstance(image, dict) else None
-        if isinstance(uri, str) and not uri.startswith("data:"):
-            try:
-                found[number] = inside(uri, label, folder).read_bytes()
-            except InputError:
-                if "outside" in _refusal(uri, label, folder):
-                    raise
+        data = read_if_there(uri, label, folder) if isinstance(uri, str) and not uri.startswith("data:") else None
+        if data is not None:
+            found[number] = data
     return found
-
-
-def _refusal(uri, label, folder):
-    try:
-        inside(uri, label, folder)
-    except InputError as error:
-        return str(error)
-    return ""
 
 
 def as_glb(document, binary):

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph, smooth_normals
+from ...core.character import Character, Material, Mesh, Morph, level_in, smooth_normals
 from ...core.errors import InputError
 from .accessors import item, whole
 from .container import fetch
 from .motion import morph_names
-
-_LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
 
 def character_of(container, accessors, nodes, tree):
@@ -189,18 +185,13 @@ def _image(container, number):
         return None
 
 
-def _level_of(*names):
-    """The level of detail that a name tells, such as ``coat_LOD2``; 0 where it tells none."""
-    return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
-
-
 def node_levels(container, nodes):
     """``{node: level}`` of all nodes with meshes, as the extension MSFT_lod tells, else as their names do."""
     levels = {}
     for number, node in enumerate(nodes.items):
         if "mesh" in node:
             mesh = item(container.items("meshes"), node["mesh"], container.label, "mesh")
-            levels.setdefault(number, _level_of(nodes.name(number), str(mesh.get("name", ""))))
+            levels.setdefault(number, level_in(nodes.name(number), str(mesh.get("name", ""))))
         extension = (node.get("extensions") or {}).get("MSFT_lod") if isinstance(node.get("extensions"), dict) else None
         ids = extension.get("ids") if isinstance(extension, dict) else None
         if isinstance(ids, list):

@@ -140,7 +140,7 @@ def _read(path):
     if not trees:
         raise InputError(f"{path.name} holds no skeleton: no joints, and no animated nodes.")
     bones = vrm.humanoid(container)
-    kind = vrm.version(container) or ("GLB" if _head(path) == containers.MAGIC else "glTF")
+    kind = vrm.version(container) or ("GLB" if container.binary else "glTF")
     several = len(trees) > 1
     files = []
     for tree in trees:
@@ -154,11 +154,6 @@ def _read(path):
             MotionFile(path, kind, tree.skeleton, tuple(clips), layout, tuple(notes), Declared(1.0, "+Y", table), name)
         )
     return replace(files[0], more=tuple(files[1:]))
-
-
-def _head(path):
-    with open(path, "rb") as file:
-        return file.read(4)
 
 
 def _clips(container, accessors, nodes, tree, path, notes):

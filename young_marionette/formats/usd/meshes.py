@@ -2,21 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph, smooth_normals
+from ...core.character import Character, Material, Mesh, Morph, level_in, smooth_normals
 from ...core.errors import InputError
-
-_LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
-
-
-def level_of(name):
-    """The level of detail that a mesh's name tells, 0 where it tells none."""
-    found = _LEVEL.search(name)
-    return int(found.group(1)) if found else 0
 
 
 def character_of(stage, tree, label):
@@ -66,7 +57,7 @@ def _meshes(target, tree, label, materials):
     for material, chosen in groups:
         yield Mesh(
             prim.GetName(), points[points_of], normals[points_of], _chosen(triangles, chosen), joints[points_of],
-            weights[points_of], binds, texcoords, material, morphs, level_of(prim.GetName()),
+            weights[points_of], binds, texcoords, material, morphs, level_in(prim.GetName()),
         )  # fmt: skip
 
 

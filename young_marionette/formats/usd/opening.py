@@ -11,11 +11,11 @@ from dataclasses import replace
 
 from ...core.declared import Declared
 from ...core.errors import InputError
-from ..gltf.container import inside
+from ..places import read_if_there
 from .meshes import character_of
 from .safety import check_layers, check_package
 from .skeletons import clip_of, tree_of
-from .stages import stage_of
+from .stages import layer_of
 
 
 def open_usd(path):
@@ -74,8 +74,8 @@ def _read(path, package):
         f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
     )
     parts = []
-    with contextlib.nullcontext(stage) if alone else stage_of(data) as flat:
-        bodies = [character_of(flat, tree, path.name) for tree in trees]
+    flat = stage if alone else Usd.Stage.Open(layer_of(data))
+    bodies = [character_of(flat, tree, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
         clips = [clip_of(p, tree, stage, path.name, notes) for p in animations]
@@ -132,20 +132,9 @@ def _textures(prims, path, package):
             wanted = asset.path.removeprefix("./")
             data = archive.read(wanted) if wanted in names else None
         else:
-            data = inside(asset.path, path.name, path.parent).read_bytes() if _there(asset.path, path) else None
+            data = read_if_there(asset.path, path.name, path.parent)
         if data is not None:
             found[asset.path] = data
             if package or asset.resolvedPath:
                 found[asset.resolvedPath] = data
     return found
-
-
-def _there(place, path):
-    """Whether a texture is there; one that is missing is no reason to refuse a file, one outside is."""
-    try:
-        inside(place, path.name, path.parent)
-    except InputError as error:
-        if "outside" in str(error):
-            raise
-        return False
-    return True

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import zipfile
 from pathlib import Path
 
 from ...core.errors import InputError
-from ..gltf.container import inside
+from ..places import inside
 
 _MAX_LAYERS = 200
 
@@ -34,7 +35,7 @@ def check_layers(path):
     """InputError where a layer, or one that it draws in, points out of the file's folder; True if there are others."""
     from pxr import Sdf
 
-    folder, todo, seen = path.parent, [path], set()
+    folder, todo, seen = path.parent.resolve(), [path.resolve()], set()
     while todo:
         here = todo.pop()
         if here in seen:
@@ -45,25 +46,26 @@ def check_layers(path):
         layer = Sdf.Layer.OpenAsAnonymous(str(here))
         if layer is None:
             raise InputError(f"{here.name} can't be read: it is no sound USD file, or was cut off.")
-        for place in layer.GetCompositionAssetDependencies():
-            if not place:
-                continue
-            inside(place, path.name, folder)
-            todo.append((here.parent / place).resolve())
-            inside(
-                str(todo[-1].relative_to(folder.resolve())) if todo[-1].is_relative_to(folder.resolve()) else place,
-                path.name,
-                folder,
-            )
-        found = []
-        layer.Traverse(
-            Sdf.Path.absoluteRootPath,
-            lambda p, seen_in=layer, out=found: out.append(p) if _draws_clips(seen_in, p) else None,
-        )
-        if found:
+        for place in filter(None, layer.GetCompositionAssetDependencies()):
+            if Path(place).is_absolute() or ":" in place:
+                inside(place, path.name, None)
+            # A layer's places count from its own folder, and what they may reach from that of the first.
+            todo.append(inside(os.path.relpath(here.parent / place, folder), path.name, folder))
+        if _draws_clips(layer):
             raise InputError(f"{path.name} draws its values from other files over time, which is not read here.")
     return len(seen) > 1
 
 
-def _draws_clips(layer, place):
-    return place.IsPrimPath() and layer.GetPrimAtPath(place) is not None and layer.GetPrimAtPath(place).HasInfo("clips")
+def _draws_clips(layer):
+    """Whether any prim of a layer takes its values from other files, frame by frame."""
+    from pxr import Sdf
+
+    found = []
+
+    def look(place):
+        prim = layer.GetPrimAtPath(place) if place.IsPrimPath() else None
+        if prim is not None and prim.HasInfo("clips"):
+            found.append(place)
+
+    layer.Traverse(Sdf.Path.absoluteRootPath, look)
+    return bool(found)

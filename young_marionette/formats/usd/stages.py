@@ -1,4 +1,4 @@
-"""Stages of USD held for a while, and what the library says of them kept off the terminal."""
+"""Layers of USD from bytes, and what the library says of them kept off the terminal."""
 
 from __future__ import annotations
 
@@ -9,21 +9,20 @@ import tempfile
 from ...core.errors import InputError
 
 
-@contextlib.contextmanager
-def stage_of(data):
-    """An opened stage of a binary layer's bytes, for a while."""
-    from pxr import Sdf, Usd
+def layer_of(data):
+    """A layer of the bytes of a binary one, that stands for no file."""
+    from pxr import Sdf
 
     handle, name = tempfile.mkstemp(suffix=".usdc")
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
         layer = Sdf.Layer.OpenAsAnonymous(name)
-        if layer is None:
-            raise InputError("The layer of a USD file can't be read any more.")
-        yield Usd.Stage.Open(layer)
     finally:
         os.unlink(name)
+    if layer is None:
+        raise InputError("The layer of a USD file can't be read any more.")
+    return layer
 
 
 @contextlib.contextmanager

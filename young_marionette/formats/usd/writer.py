@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 from pathlib import Path
@@ -10,11 +9,12 @@ from pathlib import Path
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.character import level_in
 from ...core.errors import InputError
 from ..files import write_whole
 from ..transforms import local_motion
-from .meshes import level_of
 from .skeletons import TIPS
+from .stages import layer_of, quiet
 
 
 def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y", level=None):
@@ -23,8 +23,6 @@ def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1
     With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
     unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has ``metres_per_unit`` and ``up``, and ``character`` is its body.
     """
-    from .stages import quiet
-
     path = Path(path)
     folder = Path(tempfile.mkdtemp())
     try:
@@ -102,19 +100,15 @@ def _stage(layer, rate, frames):
 
 
 def _into_file(clip, layout, level):
-    from pxr import Sdf, UsdGeom, UsdSkel
+    from pxr import UsdGeom, UsdSkel
 
-    handle, name = tempfile.mkstemp(suffix=".usdc")
-    with os.fdopen(handle, "wb") as file:
-        file.write(layout.data)
-    layer = Sdf.Layer.OpenAsAnonymous(name)
-    os.unlink(name)
+    layer = layer_of(layout.data)
     stage = _stage(layer, clip.rate, clip.frames)
     # All old motion goes: it was another take's.
     for prim in [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)]:
         stage.RemovePrim(prim.GetPath())
     if level is not None:
-        for prim in [p for p in stage.TraverseAll() if p.IsA(UsdGeom.Mesh) and level_of(p.GetName()) != level]:
+        for prim in [p for p in stage.TraverseAll() if p.IsA(UsdGeom.Mesh) and level_in(p.GetName()) != level]:
             stage.RemovePrim(prim.GetPath())
     skeleton = stage.GetPrimAtPath(layout.tree.path)
     for prim in stage.TraverseAll():
@@ -126,16 +120,22 @@ def _into_file(clip, layout, level):
         skel = UsdSkel.Skeleton(skeleton)
         skel.CreateJointNamesAttr([order[str(j)] for j in skel.GetJointsAttr().Get()])
     _animate(stage, skeleton, clip, layout.tree.joints, _own_motion(clip, layout.tree), layout.tree)
-    used = {p for p in layout.textures if _uses(layer, p)}
-    return layer, {p: layout.textures[p] for p in used}
+    used = _asset_places(layer)
+    return layer, {place: data for place, data in layout.textures.items() if place in used}
 
 
-def _uses(layer, place):
+def _asset_places(layer):
+    """All places outside that a layer speaks of."""
     from pxr import UsdUtils
 
-    found = []
-    UsdUtils.ModifyAssetPaths(layer, lambda p: (found.append(p), p)[1])
-    return place in found
+    found = set()
+
+    def look(place):
+        found.add(place)
+        return place
+
+    UsdUtils.ModifyAssetPaths(layer, look)
+    return found
 
 
 def _own_motion(clip, tree):
@@ -144,18 +144,16 @@ def _own_motion(clip, tree):
 
 def _skeleton_alone(clip, layout):
     """The file's skeleton prim with its own transforms, under what it stood under, without meshes."""
-    from pxr import Gf, Sdf, UsdGeom, UsdSkel, Vt
-
-    from .stages import stage_of
+    from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 
     layer = Sdf.Layer.CreateAnonymous(".usda")
     stage = _stage(layer, clip.rate, clip.frames)
     tree = layout.tree
-    with stage_of(layout.data) as old:
-        UsdGeom.SetStageUpAxis(stage, UsdGeom.GetStageUpAxis(old))
-        UsdGeom.SetStageMetersPerUnit(stage, UsdGeom.GetStageMetersPerUnit(old))
-        source = UsdSkel.Skeleton(old.GetPrimAtPath(tree.path))
-        rest = source.GetRestTransformsAttr().Get()
+    old = Usd.Stage.Open(layer_of(layout.data))
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.GetStageUpAxis(old))
+    UsdGeom.SetStageMetersPerUnit(stage, UsdGeom.GetStageMetersPerUnit(old))
+    source = UsdSkel.Skeleton(old.GetPrimAtPath(tree.path))
+    rest = source.GetRestTransformsAttr().Get()
     root = UsdSkel.Root.Define(stage, "/Rig")
     stage.SetDefaultPrim(root.GetPrim())
     if np.abs(tree.over - np.eye(4)).max() > 1e-12:
@@ -163,7 +161,7 @@ def _skeleton_alone(clip, layout):
     skel = UsdSkel.Skeleton.Define(stage, "/Rig/Skeleton")
     skel.CreateJointsAttr(list(tree.joints))
     skel.CreateJointNamesAttr(list(layout.names))
-    order = [str(j) for j in source.GetJointsAttr().Get()] if source else list(tree.joints)
+    order = [str(j) for j in source.GetJointsAttr().Get()]
     if rest is not None and len(rest) == len(order):
         place = {t: i for i, t in enumerate(order)}
         skel.CreateRestTransformsAttr(Vt.Matrix4dArray([rest[place[t]] for t in tree.joints]))

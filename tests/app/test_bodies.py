@@ -5,7 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from tests.app.harness import WindowCase
-from tests.app.test_views import pixels
+from tests.app.test_views import near, pixels
 from tests.support import joints_at, show_folder
 from young_marionette.app.stage.camera import project
 from young_marionette.formats import read
@@ -47,6 +47,9 @@ class Bodies(WindowCase):
             pictures.append(self.picture())
             self.key(Qt.Key.Key_B)
         self.assertEqual(self.session.dress, "body")
+        # Seen through: the turned bones show in their own colour where the skin lies before them.
+        orange = [near(p, "marionette").sum() for p in pictures]
+        self.assertGreater(orange[1], 3 * orange[0] + 300)
         for a, b in ((0, 1), (1, 2), (0, 2)):
             self.assertGreater((np.abs(pictures[a] - pictures[b]).max(-1) > 25).sum(), 800)
 

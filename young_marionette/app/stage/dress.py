@@ -127,7 +127,7 @@ class Dresser:
         self._bones.write(rows.tobytes())
         self._bones.bind_to_uniform_block(0)
 
-    def draw(self, figure, view, eye, mark, edge, alpha, target, fine):
+    def draw(self, figure, view, eye, mark, edge, alpha, fine):
         """Draw a figure's body, lit at its edges in the colour ``edge`` of what it is; one that is seen through
         covers itself, so that only its outer side shows; that is done for the ``fine`` picture only."""
         parts, textures = self._of(figure.character)
@@ -138,11 +138,10 @@ class Dresser:
             part.blend(figure.weights)
         matrices = figure.joint_matrices
         self._context.front_face = "cw"  # pictures are drawn upside down
-        passes = ((False, 1.0), (True, alpha)) if alpha < 1 and fine else ((True, alpha),)
-        for coloured, opacity in passes:
-            if len(passes) > 1:
-                target.color_mask = (coloured,) * 4
-                self._context.depth_func = "<="
+        # First without any colour, for depth alone: then only the outer side is drawn over what is behind.
+        passes = (0.0, alpha) if alpha < 1 and fine else (alpha,)
+        self._context.depth_func = "<=" if len(passes) > 1 else "<"
+        for opacity in passes:
             for part in parts:
                 self._set_bones(figure, part, matrices)
                 material = character.materials[part.mesh.material]

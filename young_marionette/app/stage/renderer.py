@@ -199,7 +199,7 @@ class Renderer:
             self._draw_batch(self._figure, mesh, data)
         for figure in filter(_dressed, figures):
             alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
-            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), _colour_of(figure), alpha, target, fine)
+            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), _colour_of(figure), alpha, fine)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )

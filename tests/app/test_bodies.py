@@ -85,6 +85,14 @@ class Bodies(WindowCase):
             self.click(self.stage, QPointF(*place[0]).toPoint())
             self.assertEqual(self.session.part, part)
 
+    def test_clips_of_a_file_share_its_body(self):
+        from dataclasses import replace
+
+        rig = self.state.rig_entry
+        twin = replace(rig, id="twin", name="twin")
+        self.assertIs(twin.placed_character, rig.placed_character)
+        self.assertIsNot(twin.corrected(scale=0.5).placed_character, rig.placed_character)
+
     def test_a_chosen_bone_is_pointed_out_on_the_skin(self):
         before = self.picture()
         self.session.choose(part="left upper arm")

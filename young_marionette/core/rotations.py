@@ -151,6 +151,9 @@ def angle_between(u, v):
 
 def between(u, v):
     """The smallest turn that brings direction ``u`` onto ``v`` (``(..., 3)`` each)."""
+    u, v = np.asarray(u, float), np.asarray(v, float)
+    if u.ndim == v.ndim == 1:
+        return np.array(_between_one(u.tolist(), v.tolist()))
     u, v = normalise(u), normalise(v)
     if u.shape != v.shape:
         u, v = np.broadcast_arrays(u, v)
@@ -163,6 +166,22 @@ def between(u, v):
     spare = np.where(np.abs(u[..., :1]) < 0.9, AXES["X"], AXES["Y"])
     half = np.concatenate([normalise(np.cross(u, spare)), np.zeros_like(dot)], -1)
     return normalise(np.where(dot < -1 + 1e-12, half, q))
+
+
+def _between_one(u, v):
+    """``between`` for one pair of directions, in plain floats: many times quicker than tiny arrays."""
+    (ux, uy, uz), (vx, vy, vz) = u, v
+    size = math.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
+    if size < 1e-300:
+        return 0.0, 0.0, 0.0, 1.0
+    x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    w = size + ux * vx + uy * vy + uz * vz
+    if w < 1e-12 * size:
+        # Opposite directions have no smallest turn: take half a turn about any axis across.
+        across = (0.0, uz, -uy) if abs(ux) < 0.9 * math.sqrt(ux * ux + uy * uy + uz * uz) else (-uz, 0.0, ux)
+        x, y, z, w = *across, 0.0
+    length = math.sqrt(x * x + y * y + z * z + w * w)
+    return x / length, y / length, z / length, w / length
 
 
 def slerp(a, b, share):

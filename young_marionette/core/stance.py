@@ -213,8 +213,12 @@ def _finger_fits(tie, source, target, here, there):
 
 
 def _aim(own, aim):
+    own = own.tolist()
+
     def fit(over):
-        return rot.multiply(rot.between(rot.rotate(over, own), aim), over)
+        over = over.tolist()
+        turn = rot.between(np.array(rot.rotate_one(over, own)), aim)
+        return np.array(rot.product_one(turn.tolist(), over))
 
     return fit
 

@@ -59,11 +59,10 @@ class Transfer:
         self._target_points, self._target_turns = pose_world(target, pose)
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
         # Constant turns S0^-1 T0 of the joints that one source joint drives.
-        self._constants = {
-            d.joint: rot.multiply(rot.conjugate(self._source_turns[d.sources[0]]), self._target_turns[d.joint])[:, None]
-            for d in self.drives
-            if len(d.sources) == 1
-        }
+        single = [(d.joint, d.sources[0]) for d in self.drives if len(d.sources) == 1]
+        there, here = np.array(single, int).reshape(-1, 2).T
+        constants = rot.multiply(rot.conjugate(self._source_turns[here]), self._target_turns[there])
+        self._constants = {joint: turn[:, None] for (joint, _), turn in zip(single, constants)}
         self._place_plan()
 
     # --- planning -------------------------------------------------------------------------------

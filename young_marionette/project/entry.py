@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import weakref
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
@@ -21,6 +22,7 @@ from ..core.skeleton import Clip, Skeleton
 
 CLIP, RIG, BAKED = "clip", "rig", "baked"
 _figures, _skeletons = {}, {}
+_bodies = weakref.WeakKeyDictionary()
 _MAX_CACHED = 256
 
 
@@ -100,8 +102,13 @@ class Entry:
         """The body in our world, at the level of detail that was chosen, or None."""
         if self.character is None:
             return None
-        meshes = self.character.at_level(self.level)
-        return placed_character(replace(self.character, meshes=meshes), self.figure.placement)
+        # All clips of a character's file share its body, in memory and on the graphics card.
+        known, placement = _bodies.setdefault(self.layout, {}), self.figure.placement
+        key = self.level, placement.scale, placement.turn.tobytes()
+        if key not in known:
+            meshes = self.character.at_level(self.level)
+            known[key] = placed_character(replace(self.character, meshes=meshes), placement)
+        return known[key]
 
     @property
     def level(self):

@@ -1,0 +1,295 @@
+"""What was found about one entry: each fact with its evidence and a way to correct it."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ...core.conventions import CONVENTIONS, convention_names, learned_names, tied_names
+from ...core.correction import BIND
+from ...core.facts import UNITS, Fact
+from ...core.families import kinship
+from ...core.placement import AXIS_NAMES
+from ...project.commands import Correct, RenameBones
+from .. import theme
+from ..library import family_name
+from ..parts.widgets import Card, Number, button, label, row
+
+TIED = "tied"
+
+
+class Chooser(QComboBox):
+    """A list that is filled when it is opened, since what it offers depends on all of the library."""
+
+    def __init__(self, fill):
+        super().__init__()
+        self.fill = fill
+        self.addItem("Rename the bones …", None)
+
+    def showPopup(self):
+        self.fill()
+        super().showPopup()
+
+
+class FactCard(Card):
+    """The facts of one entry; unit, up and facing can be corrected."""
+
+    def __init__(self, heading, session, empty):
+        super().__init__(heading)
+        self.session, self.entry, self.empty = session, None, empty
+        self.name = label("", wrap=True)
+        self.name.setFont(theme.font(13, True))
+        self.grid_holder = QWidget()
+        self.grid = QGridLayout(self.grid_holder)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.grid.setHorizontalSpacing(10)
+        self.grid.setVerticalSpacing(2)
+        self.grid.setColumnStretch(1, 1)
+        self.notes = label("", wrap=True)
+        self.add(self.name, self.grid_holder, self.notes)
+        self._build_tools()
+        self._shown, self.boxes = 0, {}
+
+    def _build_tools(self):
+        self.rate = Number(30, "fps", 1, 3, 0.1, 1000, None, "Frames per second that the frames were meant for")
+        self.rate.edited.connect(lambda value, settled: settled and self._correct("rate", value))
+        self.floor = button(
+            "Put on the floor",
+            self._put_on_floor,
+            tip="Move the clip up or down until its lowest feet stand on the floor",
+        )
+        self.centre = QComboBox()
+        self.centre.setAccessibleName("Where the clip starts")
+        for text, value in (
+            ("Starts where it is in the file", None),
+            ("Starts over the origin", "origin"),
+            ("Starts on the grid line ahead", "line"),
+        ):
+            self.centre.addItem(text, value)
+        self.centre.activated.connect(lambda _i: self._correct("centred", self.centre.currentData()))
+        self.as_read = button(
+            "As in the file",
+            lambda: self._correct_all(rate=None, lift=None, centred=None, in_place=None),
+            tip="Take back rate, floor, start and travel",
+        )
+        self.names = Chooser(self._fill_names)
+        self.names.setAccessibleName("Rename the bones")
+        self.names.activated.connect(self._rename)
+        self.tools = QWidget()
+        column = QVBoxLayout(self.tools)
+        column.setContentsMargins(0, 4, 0, 0)
+        self.motion_tools = QWidget()
+        inner = QVBoxLayout(self.motion_tools)
+        inner.setContentsMargins(0, 0, 0, 0)
+        for widget in (
+            row(label("Frames per second", "quiet"), None, self.rate),
+            row(self.floor, None, self.as_read),
+            self.centre,
+        ):
+            inner.addWidget(widget)
+        column.addWidget(self.motion_tools)
+        column.addWidget(self.names)
+        self.add(self.tools)
+
+    def _show_tools(self, entry):
+        self.tools.setVisible(entry is not None)
+        if entry is None:
+            return
+        self.motion_tools.setVisible(entry.clip is not None and entry.clip.frames > 2)
+        if entry.clip is not None:
+            self.rate.set_value(entry.placed_clip.rate)
+            self.rate.set_default(entry.clip.rate)
+            self.centre.setCurrentIndex(max(self.centre.findData(entry.correction.centred), 0))
+            self.floor.setEnabled(self._floor_off(entry) != 0)
+            self.as_read.setEnabled(
+                any(getattr(entry.correction, f) is not None for f in ("rate", "lift", "centred", "in_place"))
+            )
+        self.names.setEnabled(entry.figure.body is not None)
+
+    def _fill_names(self):
+        """What the bones can be renamed to: conventions, and one member of each other family."""
+        self.names.clear()
+        self.names.addItem("Rename the bones …", None)
+        for key, (title, _) in CONVENTIONS.items():
+            self.names.addItem(f"as in {title}", key)
+        pairing = self.session.state.pairing
+        if self.entry is not None and pairing is not None and self.entry is self.session.state.rig_entry:
+            self.names.addItem("as tied, with a VRM table", TIED)
+        told = {self.entry.family} if self.entry else set()
+        for other in self.session.state.of_role("rig", "clip"):
+            if other.family not in told and other.figure.body:
+                told.add(other.family)
+                self.names.addItem(f"as in {other.name}", other.id)
+
+    @staticmethod
+    def _floor_off(entry):
+        return next((odd.amount for odd in entry.motion[1] if odd.kind == "floor"), 0.0)
+
+    def _put_on_floor(self):
+        self._correct("lift", (self.entry.correction.lift or 0.0) - self._floor_off(self.entry))
+
+    def _correct_all(self, **changes):
+        self.session.do(Correct(self.entry.id, tuple(changes.items())))
+
+    def _rename(self, _index):
+        chosen, entry = self.names.currentData(), self.entry
+        self.names.setCurrentIndex(0)
+        if chosen is None or entry is None:
+            return
+        table = ()
+        if chosen == TIED:
+            names, table = tied_names(self.session.state.pairing.strings, entry.skeleton, "vrm")
+        elif chosen in CONVENTIONS:
+            names = convention_names(entry.skeleton, entry.figure.body, chosen)
+        else:
+            other = self.session.state.entry(chosen)
+            names = learned_names(entry.skeleton, entry.figure.body, other.skeleton, other.figure.body)
+        if self.session.do(RenameBones(entry.id, tuple(names.items()), table)):
+            self.session.told.emit(f"{len(names)} bones renamed; the motion is as it was")
+
+    def show_entry(self, entry):
+        """Show an entry's facts; None says what to do first."""
+        families = {e.family for e in self.session.state.entries}
+        key = (entry.id, entry.correction, entry.name, entry.skeleton.names, len(families)) if entry else None
+        if key == self._shown:
+            return
+        self._show_tools(entry)
+        self.entry, self._shown, self.boxes = entry, key, {}
+        while self.grid.count():
+            widget = self.grid.takeAt(0).widget()
+            if widget:
+                widget.hide()
+                widget.deleteLater()
+        if entry is None:
+            self.name.setText("")
+            self.name.hide()
+            self.notes.setText(self.empty)
+            self.notes.show()
+            return
+        self.name.show()
+        self.name.setText(entry.name)
+        row = 0
+        # A rig stands still: what is told of motion is told of clips only.
+        still = entry.role == "rig"
+        for fact in (
+            *entry.figure.facts,
+            *entry.body_facts,
+            *(() if still else entry.motion[0]),
+            self._family_fact(entry),
+        ):
+            self.grid.addWidget(label(fact.label, "quiet"), row, 0)
+            value = self._editor(fact)
+            if value is None:
+                value = label(fact.value + ("" if fact.sure else " (a guess)"), wrap=True)
+            self.grid.addWidget(value, row, 1)
+            if fact.evidence:
+                evidence = label(("" if fact.sure else "Unsure: ") + fact.evidence, "quiet", wrap=True)
+                evidence.setFont(theme.font(11))
+                self.grid.addWidget(evidence, row + 1, 1)
+            row += 2
+        odd = [o for o in entry.oddities if not (still and o.kind in ("short", "floor"))]
+        self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in odd))
+        self.notes.setVisible(bool(odd))
+
+    def _family_fact(self, entry):
+        """Which family the entry counts with: a fact of the library, not of the file alone."""
+        count = sum(e.family == entry.family for e in self.session.state.entries) - 1
+        told = f"{count} more in the library with this skeleton" if count else "no other file has this skeleton"
+        return Fact("Family", family_name(entry), "set by you" if entry.correction.family else told)
+
+    def _editor(self, fact):
+        """What a fact is corrected with, or None where it is measured and can't be wrong."""
+        correction = self.entry.correction
+        if fact.label in ("Unit", "Up", "Facing"):
+            return self._chooser(fact.label)
+        if fact.label == "Name prefix":
+            edit = QLineEdit(fact.value if fact.value != "none" else "")
+            edit.setPlaceholderText("none")
+            edit.setToolTip("What all bone names begin with; emptied, it is guessed again")
+            edit.editingFinished.connect(lambda: self._prefix_typed(edit.text()))
+            edit.setAccessibleName(fact.label)
+            self.boxes[fact.label] = edit
+            return edit
+        if fact.label == "Travel":
+            options = [("travels" if fact.value == "travels" else "as in the file", None), ("held in place", True)]
+            return self._list(fact.label, options, correction.in_place, "in_place")
+        if fact.label == "Detail":
+            options = [(f"level {n}{', the finest' if n == 0 else ''}", n) for n in self.entry.character.levels]
+            return self._list(fact.label, options, self.entry.level, "level")
+        if fact.label == "Rest pose" and (self.entry.clip is not None or self.entry.character is not None):
+            return self._list(fact.label, self._rest_poses(fact.value), correction.rest, "rest")
+        if fact.label == "Family":
+            options = self._families()
+            return self._list(fact.label, options, correction.family, "family") if len(options) > 1 else None
+        return None
+
+    def _rest_poses(self, told):
+        """``(text, correction)`` of the poses that may be the true rest pose; ``told``: what the present one is."""
+        entry, present = self.entry, self.entry.correction.rest
+        options = [(told if present is None else "as in the file", None)]
+        if entry.clip is not None:
+            frames = (present, 0, self.session.frame if self.session.clip is entry else 0)
+            for frame in dict.fromkeys(f for f in frames if f not in (None, BIND)):
+                options.append((f"{told} (frame {frame})" if frame == present else f"as in frame {frame}", frame))
+        if entry.character is not None:
+            options.append((f"{told} (bound)" if present == BIND else "as the skin was bound", BIND))
+        return options
+
+    def _families(self):
+        """``(text, fingerprint)`` of the families that the entry may count with: its own, and what is akin to it."""
+        entry, members = self.entry, {}
+        for other in self.session.state.of_role("clip", "rig"):
+            if other.family != entry.figure.fingerprint and kinship(other.skeleton, entry.skeleton) > 0.3:
+                members.setdefault(other.family, []).append(other.name)
+        options = [(family_name(entry) if entry.correction.family is None else "by its bones", None)]
+        for family, names in members.items():
+            more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+            options.append((f"that of {names[0]}{more}", family))
+        return options
+
+    def _list(self, what, options, present, field):
+        box = QComboBox()
+        box.setAccessibleName(what)
+        for name, value in options:
+            box.addItem(name, value)
+        box.setCurrentIndex(max(next((i for i, (_, v) in enumerate(options) if v == present), 0), 0))
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setMinimumContentsLength(12)
+        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
+        self.boxes[what] = box
+        return box
+
+    def _prefix_typed(self, text):
+        known = self.entry.figure.body.names.prefix if self.entry.figure.body else ""
+        if text == known:
+            return
+        if text and not any(n.startswith(text) for n in self.entry.skeleton.names):
+            self.session.message.emit(f"No bone of {self.entry.name} has a name that begins with {text}.")
+            self.boxes["Name prefix"].setText(known)
+            return
+        self._correct("prefix", text or None)
+
+    def _chooser(self, what):
+        box = QComboBox()
+        box.setAccessibleName(what)
+        figure, correction = self.entry.figure, self.entry.correction
+        if what == "Unit":
+            options = [(name, scale) for name, scale, _ in UNITS]
+            if not any(name == figure.unit for name, _ in options):
+                options.insert(0, (figure.unit, figure.placement.scale))
+            field, present = "scale", figure.unit
+        else:
+            options = [(axis, axis) for axis in AXIS_NAMES]
+            if what == "Facing":
+                options = [o for o in options if o[0][1] != figure.up[1]]
+            field, present = what.lower(), figure.up if what == "Up" else figure.facing
+        for name, value in options:
+            box.addItem(name, value)
+        if getattr(correction, field) is not None:
+            box.addItem("as it was guessed", None)
+        box.setCurrentText(present)
+        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
+        self.boxes[what] = box
+        return box
+
+    def _correct(self, field, value):
+        self.session.do(Correct(self.entry.id, ((field, value),)))

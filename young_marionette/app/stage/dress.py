@@ -137,7 +137,6 @@ class Dresser:
         for part in parts:
             part.blend(figure.weights)
         matrices = figure.joint_matrices
-        self._context.front_face = "cw"  # pictures are drawn upside down
         # First without any colour, for depth alone: then only the outer side is drawn over what is behind.
         passes = (0.0, alpha) if alpha < 1 and fine else (alpha,)
         self._context.depth_func = "<=" if len(passes) > 1 else "<"

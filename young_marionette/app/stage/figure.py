@@ -175,14 +175,17 @@ class Figure:
 def spindle_matrices(starts, ends, radius):
     """Matrices ``(n, 3, 4)`` that stretch a unit spindle (along +Y, radius 1) over each bone."""
     way = ends - starts
-    length = np.linalg.norm(way, axis=1, keepdims=True)
-    along = np.divide(way, length, out=np.tile([0.0, 1.0, 0.0], (len(way), 1)), where=length > 1e-9)
-    spare = np.where(np.abs(along[:, 2:3]) < 0.9, [[0.0, 0.0, 1.0]], [[1.0, 0.0, 0.0]])
-    side = np.cross(along, spare)
-    side /= np.linalg.norm(side, axis=1, keepdims=True)
-    front = np.cross(side, along)
-    thick = radius[:, None]
-    return np.stack([side * thick, way, front * thick, starts], -1)
+    x, y, z = way.T
+    length = np.sqrt(x * x + y * y + z * z)
+    long = length > 1e-9
+    scale = np.divide(1.0, length, out=np.zeros_like(length), where=long)
+    x, y, z = x * scale, np.where(long, y * scale, 1.0), z * scale
+    # Across: square to the bone and to Z, or to X for bones along Z.
+    steep = np.abs(z) >= 0.9
+    flat = np.divide(1.0, np.sqrt(np.where(steep, y * y + z * z, x * x + y * y)))
+    side = np.stack([np.where(steep, 0.0, y), np.where(steep, z, -x), np.where(steep, -y, 0.0)]) * flat
+    front = np.stack([side[1] * z - side[2] * y, side[2] * x - side[0] * z, side[0] * y - side[1] * x])
+    return np.stack([side.T * radius[:, None], way, front.T * radius[:, None], starts], -1)
 
 
 def ball_matrices(centres, radius):

@@ -118,7 +118,7 @@ class Renderer:
         self._floor_array, self._shade_array = (
             self.context.vertex_array(program, [(square, "2f", "place")]) for program in (self._floor, self._shade)
         )
-        self._kept_floor, self._picture = None, QImage()
+        self._kept_floors, self._picture = {}, QImage()
         self._meshes = {
             name: tuple(self.context.buffer(part.tobytes()) for part in turned(profile, sides))
             for name, profile, sides in (
@@ -150,10 +150,12 @@ class Renderer:
     def _target(self, size, fine):
         key = (size, fine)
         if key not in self._targets:
-            for old in self._targets.values():
-                for part in old:
+            # Quick and smooth pictures of one size are asked for in turn; those of other sizes are not any more.
+            for old in [k for k in self._targets if k[0] != size]:
+                for part in self._targets.pop(old):
                     part.release()
-            self._targets, self._kept_floor = {}, None
+                self._kept_floors.pop(old[1], None)
+            self._kept_floors.pop(fine, None)
             samples = 4 if fine else 0
             parts = []
             for _ in ("picture", "floor alone"):
@@ -183,11 +185,11 @@ class Renderer:
         self.context.enable(moderngl.BLEND)
         self.context.disable(moderngl.CULL_FACE)
         self.context.enable(moderngl.DEPTH_TEST)
-        if self._kept_floor != (key := (size, fine, flipped)):
+        if self._kept_floors.get(fine) != (key := (size, flipped)):
             floor.use()
             floor.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
             self._draw_floor(flipped, pose)
-            self._kept_floor = key
+            self._kept_floors[fine] = key
         self.context.copy_framebuffer(target, floor)
         target.use()
         if figures:
@@ -195,8 +197,12 @@ class Renderer:
         self._figure["view"].write(flipped)
         self._figure["eye"].value = tuple(pose.eye)
         shown = self._batches([f for f in figures if f.shows_bones], fine) if any(map(_dressed, figures)) else batches
+        # Turned shapes are closed: their far sides need not be painted. Pictures are drawn upside down.
+        self.context.front_face = "cw"
+        self.context.enable(moderngl.CULL_FACE)
         for mesh, data in shown:
             self._draw_batch(self._figure, mesh, data)
+        self.context.disable(moderngl.CULL_FACE)
         for figure in filter(_dressed, figures):
             alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
             self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), _colour_of(figure), alpha, fine)

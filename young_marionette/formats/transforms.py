@@ -80,9 +80,17 @@ def different(names):
 DOUBLES = "{} joints share their names with others; they got numbers to tell them apart."
 
 
-def into_parents(skeleton, own_scales, over):
+def scales_above(skeleton, own_scales):
     """What joints' places are scaled by ``(joints, 3)``: the scales of all that is above each."""
     return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
+
+
+def local_offsets(skeleton, own_scales, over):
+    """Where joints stand at rest in their parents ``(joints, 3)``, in the file's own unit; see ``skeleton_under``."""
+    over_move, over_turn, _ = decomposed(over)
+    roots = (skeleton.parents < 0)[:, None]
+    offsets = np.where(roots, rot.rotate(rot.conjugate(over_turn), skeleton.offsets - over_move), skeleton.offsets)
+    return offsets / scales_above(skeleton, own_scales)
 
 
 def local_motion(clip, skeleton, own_scales, over):
@@ -91,7 +99,7 @@ def local_motion(clip, skeleton, own_scales, over):
     The counterpart of ``skeleton_under``; ``own_scales (joints, 3)``: each joint's local scale in the file.
     """
     over_move, over_turn, _ = decomposed(over)
-    above = into_parents(skeleton, own_scales, over)
+    above = scales_above(skeleton, own_scales)
     places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
     result = {}
     for joint, parent in enumerate(skeleton.parents):

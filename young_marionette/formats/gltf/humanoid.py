@@ -19,7 +19,7 @@ _NEXT = {"UpperArm": "LowerArm", "LowerArm": "Hand", "UpperLeg": "LowerLeg", "Lo
 
 
 def t_posed(skeleton, table):
-    """``(local rotations of the T-pose (joints, 4), hips' place)``; ``table``: VRM bone to joint name.
+    """Local rotations ``(joints, 4)`` of the T-pose; ``table``: VRM bone to joint name.
 
     Arms are aimed to the sides and legs down, each by the smallest turn; the figure faces +Z.
     """
@@ -40,4 +40,4 @@ def t_posed(skeleton, table):
         parent = int(skeleton.parents[joint])
         above = turns[parent] if parent >= 0 else rot.IDENTITY
         pose[joint] = rot.normalise(rot.multiply(rot.conjugate(above), turned))
-    return pose, pose_world(skeleton, pose)[0][skeleton.index[table["hips"]]]
+    return pose

@@ -8,7 +8,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, into_parents
+from ..transforms import decomposed, scales_above
 from .accessors import item
 
 
@@ -76,7 +76,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     turns = np.repeat(skeleton.rest[None], frames, 0)
     moves, scaled = {}, []
     over_move, over_turn, _ = decomposed(tree.over)
-    above = into_parents(skeleton, nodes.scales[list(tree.nodes)], tree.over)
+    above = scales_above(skeleton, nodes.scales[list(tree.nodes)])
     for (node, path), (times, values, way) in own.items():
         joint = joint_of[node]
         root = skeleton.parents[joint] < 0

@@ -169,7 +169,7 @@ def _clips(container, accessors, nodes, tree, path, notes):
 
 def _with_expressions(container, accessors, animation, clip):
     """The clip with the expressions of a VRM animation: the way of a node along X is the weight."""
-    nodes = vrm.expression_curves(container, accessors)
+    nodes = vrm.expression_nodes(container)
     if not nodes:
         return clip
     from .motion import channels_of

@@ -104,8 +104,8 @@ def expressions(container, nodes):
     return found
 
 
-def expression_curves(container, accessors):
-    """Channels of a VRM animation's expressions: ``{name: node number}``."""
+def expression_nodes(container):
+    """The nodes whose way along X is the weight of a VRM animation's expressions: ``{name: node number}``."""
     extension = _extension(container, "VRMC_vrm_animation") or {}
     told = extension.get("expressions")
     found = {}

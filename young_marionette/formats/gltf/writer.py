@@ -10,7 +10,7 @@ import numpy as np
 from ... import __version__
 from ...core import rotations as rot
 from ...core.errors import InputError
-from ...core.skeleton import Skeleton, as_rows
+from ...core.skeleton import as_rows
 from ..files import write_whole
 from ..transforms import decomposed, local_motion
 from . import vrm
@@ -230,8 +230,7 @@ def _vrm_animation(clip, bones):
     table = {b: n for b, n in bones if n in clip.skeleton.index}
     if "hips" not in table:
         raise InputError("A VRM animation needs the humanoid bones of the rig, and none could be told.")
-    rested, rest_hips = t_posed(clip.skeleton, table)
-    clip = _with_rest(clip, rested)
+    clip = replace(clip, skeleton=replace(clip.skeleton, rest=t_posed(clip.skeleton, table)))
     document = _fresh_nodes(clip)
     writer = Writer(document)
     expressions = {}
@@ -257,11 +256,6 @@ def _vrm_animation(clip, bones):
     }
     document["extensionsUsed"] = ["VRMC_vrm_animation"]
     return document, writer.binary()
-
-
-def _with_rest(clip, rest):
-    s = clip.skeleton
-    return replace(clip, skeleton=Skeleton(s.names, s.parents, s.offsets, rest, s.tips))
 
 
 def _fresh_nodes(clip):

@@ -10,7 +10,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip, Skeleton
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import DOUBLES, decomposed, different, into_parents, parents_first, skeleton_under
+from ..transforms import DOUBLES, decomposed, different, parents_first, scales_above, skeleton_under
 
 TIPS = "userProperties:boneEnds"
 
@@ -172,7 +172,7 @@ def _track(attribute, count, width, label, name, per_second):
 def _clip(name, tree, joints, place, tracks, at, rate, shapes, notes):
     skeleton = tree.skeleton
     over_move, over_turn, _ = decomposed(tree.over)
-    above = into_parents(skeleton, tree.scales, tree.over)
+    above = scales_above(skeleton, tree.scales)
     turns = np.repeat(skeleton.rest[None], len(at), 0)
     moves, scaled = {}, []
     for column, token in enumerate(joints):

@@ -12,7 +12,7 @@ from ...core import rotations as rot
 from ...core.character import level_in
 from ...core.errors import InputError
 from ..files import write_whole
-from ..transforms import local_motion
+from ..transforms import local_motion, local_offsets
 from .skeletons import TIPS
 from .stages import layer_of, quiet
 
@@ -251,7 +251,7 @@ def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
     binding.CreateAnimationSourceRel().SetTargets([anim.GetPath()])
     anim.CreateJointsAttr(list(tokens))
     count, frames = len(tokens), clip.frames
-    offsets = clip.skeleton.offsets if tree is None else _rest_moves(tree)
+    offsets = clip.skeleton.offsets if tree is None else local_offsets(tree.skeleton, tree.scales, tree.over)
     turns, moves = np.empty((frames, count, 4), np.float32), np.empty((frames, count, 3), np.float32)
     for joint in range(count):
         own, place = motion[joint]
@@ -264,19 +264,6 @@ def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
     if clip.curves and shapes != ():
         anim.CreateBlendShapesAttr(list(clip.curves))
         _samples(anim.CreateBlendShapeWeightsAttr(), clip.values.astype(np.float32), Vt.FloatArray.FromNumpy)
-
-
-def _rest_moves(tree):
-    """Local translations of a file's joints at rest, in the file's own unit."""
-    from ..transforms import decomposed
-
-    over_move, over_turn, _ = decomposed(tree.over)
-    above = tree.skeleton.scales / np.where(np.abs(tree.scales) > 1e-12, tree.scales, 1.0)
-    moves = np.array(tree.skeleton.offsets)
-    for joint, parent in enumerate(tree.skeleton.parents):
-        if parent < 0:
-            moves[joint] = rot.rotate(rot.conjugate(over_turn), moves[joint] - over_move)
-    return moves / above
 
 
 def _samples(attribute, values, convert):

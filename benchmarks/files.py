@@ -71,13 +71,21 @@ def large_characters():
                 return whole.copy()
 
             took, floor = best(lambda p=path: read(p).layout.character, copied, times=3)
-            yield row(
-                f"{ending} read",
-                took,
-                floor,
-                goal,
-                f"{size / 1e6:.0f} MB; floor: reading the bytes and copying the arrays once",
-            )
+            told = f"{size / 1e6:.0f} MB; floor: reading the bytes and copying the arrays once"
+            yield row(f"{ending} read", took, floor, goal, told)
+        took, floor = best(lambda: read(path).layout.character, lambda: _unpacked(path), times=3)
+        told = "floor: the USD library alone opens it, unpacks every array and copies it once"
+        yield row(f"{ending} read, library", took, floor, goal, told)
+
+
+def _unpacked(path):
+    """The bytes of a USD file and a copy of every array in it, by the library in this process."""
+    from pxr import Usd, UsdGeom
+
+    stage = Usd.Stage.Open(str(path))
+    mesh = next(p for p in stage.Traverse() if p.IsA(UsdGeom.Mesh))
+    values = [a.Get() for a in mesh.GetAttributes() if a.HasAuthoredValue() and a.GetTypeName().isArray]
+    return path.read_bytes(), [np.array(v) for v in values]
 
 
 BENCHMARKS = (bvh, large_characters)

@@ -117,6 +117,25 @@ class Transforms(Small):
             forward(clip)[0][:, 1:], [[[0, 5, 0], [0, 8, 0]], [[0, 9, 0], [0, 12, 0]], [[2, 5, 0], [2, 8, 0]]], 1e-6
         )
 
+    def test_scales_over_time_move_what_is_below(self):
+        self.doc.tree["nodes"][0]["scale"] = [2, 2, 2]
+        self.doc.animate(1, "translation", [0, 1 / 30, 2 / 30], [[0, 2, 0], [0, 4, 0], [1, 2, 0]])
+        animation = self.doc.tree["animations"][0]
+        for node, factors in ((0, [2, 4, 2]), (1, [1, 1, 3])):
+            self.doc.animate(node, "scale", [0, 1 / 30, 2 / 30], np.outer(factors, [1, 1, 1]))
+            more = self.doc.tree["animations"].pop()
+            animation["channels"].append({**more["channels"][0], "sampler": len(animation["samplers"])})
+            animation["samplers"] += more["samplers"]
+        file = self.read()
+        expected = [[[0, 5, 0], [0, 11, 0]], [[0, 17, 0], [0, 29, 0]], [[2, 5, 0], [2, 23, 0]]]
+        self.close(forward(file.clips[0])[0][:, 1:], expected, 1e-5)
+        self.assertIn("scales base and 1 more over time", " ".join(file.notes))
+        # What is written again has its joints at the same places, without scales that change.
+        for ending in (".glb", ".usdc"):
+            delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
+            again = read(self.folder / f"b{ending}")
+            self.close(forward(again.clips[0])[0][:, 1:], expected, 1e-4)
+
     def test_a_root_under_a_turned_and_scaled_node(self):
         self.doc.tree["nodes"].append({"name": "Armature", "rotation": QUARTER, "scale": [10, 10, 10], "children": [0]})
         self.doc.tree["scenes"][0]["nodes"] = [3]

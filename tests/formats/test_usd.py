@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from tests.support import Case
+from tests.support import Case, show_folder
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.project import delivery
@@ -143,6 +143,65 @@ class Stages(Case):
 
         matrices = joint_matrices(file.skeleton, *file.skeleton.rest_world)
         self.close(skinned(mesh, matrices, {"smile": 1.0})[2], [1, 1, 93], 1e-5)
+
+    def test_scales_over_time_move_what_is_below(self):
+        self.stage()
+        path = self.folder / "a.usda"
+        still = "half3[] scales = [(1, 1, 1), (1, 1, 1)]"
+        path.write_text(path.read_text().replace(still, """half3[] scales.timeSamples = {
+            0: [(1, 1, 1), (1, 1, 1)], 24: [(2, 2, 2), (3, 3, 3)]}"""))  # fmt: skip
+        file = read(path)
+        # At the end the knee hangs twice as deep, and turned by a quarter the foot is six times as far from it.
+        self.close(forward(file.clips[0])[0][-1], [[0, 0, 90], [0, 0, 10], [0, 210, 10]], 1e-4)
+        self.assertIn("scales hip and 1 more over time", " ".join(file.notes))
+
+    def test_corners_with_values_of_their_own_are_split_and_no_others(self):
+        """Two triangles that share an edge: folded sharply by their normals, or one surface."""
+        mesh = MESH % {"geometry": moved(0, 0, 90)}
+        mesh = mesh.replace("[4]", "[3, 3]").replace("[0, 1, 2, 3]", "[0, 1, 2, 0, 2, 3]")
+        plain = "[(0,0), (1,0), (1,1), (0,1)]"
+        up, side = "(0,0,1)", "(0,1,0)"
+        sharp = f'normal3f[] normals = [{", ".join([up] * 3 + [side] * 3)}] (interpolation = "faceVarying")'
+        soft = sharp.replace(side, up)
+        listed = 'normal3f[] primvars:normals = [(0,0,1), (0,1,0)] (interpolation = "faceVarying")\n'
+        listed += "int[] primvars:normals:indices = [0, 0, 0, 1, 1, 1]"
+        coords = "[(0,0), (1,0), (1,1), (0,0), (1,1), (0,1)]"
+        seam = "[(0,0), (1,0), (1,1), (0,0.5), (1,1), (0,1)]"
+        for normals, st, count in (
+            (soft, coords, 4),
+            (sharp, coords, 6),
+            (listed, coords, 6),
+            (soft, seam, 5),
+            (sharp, seam, 6),
+        ):
+            body = mesh.replace(plain, st).replace("texCoord2f[]", f"{normals}\n texCoord2f[]")
+            made = self.stage(more=body).layout.character.meshes[0]
+            with self.subTest(normals=normals, st=st):
+                self.assertEqual(len(made.points), count)
+                square = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 0, 0], [1, 1, 0], [0, 1, 0]]
+                self.close(made.points[made.triangles].reshape(-1, 3), square, 0)
+                last = [0, 0, 1] if normals == soft else [0, 1, 0]
+                self.close(made.normals[made.triangles], [[[0, 0, 1]] * 3, [last] * 3], 1e-6)
+                found = made.texcoords[made.triangles].reshape(-1, 2)
+                self.close(found, [[u, 1 - v] for u, v in eval(st)], 1e-6)
+                # The shape moves its point in every copy of it.
+                moves = made.morphs[0].points[made.triangles].reshape(-1, 3)[:, 2]
+                self.assertEqual(moves.tolist(), [0, 0, 3, 0, 3, 0])
+
+    def test_arrays_are_the_same_by_two_processes(self):
+        from unittest import mock
+
+        from young_marionette.formats.usd.opening import open_usd
+
+        found = []
+        path = show_folder() / "puppets/bodies/Puffin.usdz"
+        for large in (1 << 40, 0):
+            with mock.patch("young_marionette.formats.usd.unpacking._LARGE", large), open_usd(path) as (parts, *_):
+                found.append(parts[0][2].meshes)
+        self.assertEqual(len(found[0]), len(found[1]))
+        for one, other in zip(*found):
+            for key in ("points", "triangles", "joints", "weights", "normals"):
+                self.assertTrue(np.array_equal(getattr(one, key), getattr(other, key)), key)
 
     def test_a_broken_text_tells_the_line(self):
         self.stage()

@@ -36,30 +36,34 @@ def check_size(label, name, frames, joints):
 
 
 def sampled(times, values, way, at, turns=False):
-    """Values at the times ``at (n,)``; before the first and after the last key they stand still."""
+    """Values ``(keys, ..., n)`` at the times ``at (m,)``; before the first and after the last key they stand still.
+
+    ``CUBICSPLINE`` has three rows for each key: tangent in, value, tangent out.
+    """
     count = len(times)
-    points = values.reshape(count, 3, -1)[:, 1] if way == "CUBICSPLINE" else values
+    parts = values.reshape(count, 3, *values.shape[1:]) if way == "CUBICSPLINE" else None
+    points = values if parts is None else parts[:, 1]
     if turns:
-        points = points / np.maximum(np.linalg.norm(points, axis=1, keepdims=True), 1e-12)
+        points = points / np.maximum(np.linalg.norm(points, axis=-1, keepdims=True), 1e-12)
     at = np.clip(at, times[0], times[-1])
     low = np.clip(np.searchsorted(times, at, side="right") - 1, 0, max(count - 2, 0))
     if count == 1:
         return np.repeat(points, len(at), 0)
     step = times[low + 1] - times[low]
-    share = np.divide(at - times[low], step, out=np.zeros(len(at)), where=step > 0)[:, None]
-    if way == "STEP":
-        return points[np.where(share[:, 0] >= 1, low + 1, low)]
+    share = np.divide(at - times[low], step, out=np.zeros(len(at)), where=step > 0)
+    if way == "STEP" or not (share % 1).any():
+        return points[low + (share >= 1)]
+    share, step = (row.reshape(-1, *[1] * (points.ndim - 1)) for row in (share, step))
     if way == "LINEAR":
         if turns:
-            return rot.slerp(points[low], points[low + 1], share[:, 0])
+            return rot.slerp(points[low], points[low + 1], share[..., 0])
         return points[low] * (1 - share) + points[low + 1] * share
-    parts = values.reshape(count, 3, -1)
     s2, s3 = share**2, share**3
     result = (
         (2 * s3 - 3 * s2 + 1) * parts[low, 1]
-        + (s3 - 2 * s2 + share) * step[:, None] * parts[low, 2]
+        + (s3 - 2 * s2 + share) * step * parts[low, 2]
         + (3 * s2 - 2 * s3) * parts[low + 1, 1]
-        + (s3 - s2) * step[:, None] * parts[low + 1, 0]
+        + (s3 - s2) * step * parts[low + 1, 0]
     )
     return rot.normalise(result) if turns else result
 

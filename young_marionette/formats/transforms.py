@@ -8,13 +8,15 @@ from ..core import rotations as rot
 from ..core.skeleton import Skeleton
 
 
-def decomposed(matrix):
-    """``(translation, rotation, scale)`` of a 4x4 matrix for column vectors; shear is left out."""
-    u, sizes, v = np.linalg.svd(matrix[:3, :3])
-    flip = np.array([1, 1, np.sign(np.linalg.det(u @ v)) or 1.0])
-    turn = (u * flip) @ v
-    scale = np.diag(turn.T @ matrix[:3, :3])
-    return matrix[:3, 3], rot.from_matrix(turn), np.where(np.abs(scale) > 1e-9, scale, 1e-9)
+def decomposed(matrices):
+    """Translations, rotations and scales of matrices ``(..., 4, 4)`` for column vectors; shear is left out."""
+    basis = matrices[..., :3, :3]
+    u, _, v = np.linalg.svd(basis)
+    flip = np.ones(u.shape[:-1])
+    flip[..., 2] = np.where(np.linalg.det(u @ v) < 0, -1, 1)
+    turns = (u * flip[..., None, :]) @ v
+    scales = np.einsum("...ij,...ij->...j", turns, basis)
+    return matrices[..., :3, 3], rot.from_matrix(turns), np.where(np.abs(scales) > 1e-9, scales, 1e-9)
 
 
 def skeleton_under(names, parents, moves, turns, scales, over):
@@ -83,6 +85,27 @@ DOUBLES = "{} joints share their names with others; they got numbers to tell the
 def scales_above(skeleton, own_scales):
     """What joints' places are scaled by ``(joints, 3)``: the scales of all that is above each."""
     return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
+
+
+def stretched(skeleton, own_scales, tracks):
+    """``{joint: (frames, 3)}``: how much longer than at rest the offsets are below joints whose scales change.
+
+    ``tracks {joint: (frames, 3)}``: local scales over time; ``own_scales (joints, 3)``: those at rest.
+    """
+    factors = {}
+    for joint, parent in enumerate(skeleton.parents.tolist()):
+        found = [factors[parent]] if parent in factors else []
+        if parent in tracks:
+            found.append(tracks[parent] / np.where(np.abs(own_scales[parent]) > 1e-9, own_scales[parent], 1.0))
+        if found:
+            factors[joint] = np.prod(found, 0)
+    return factors
+
+
+def scaling_note(name, joints):
+    """What to tell of a clip that scales ``joints`` (names)."""
+    more = f" and {len(joints) - 1} more" if len(joints) > 1 else ""
+    return f"{name} scales {joints[0]}{more} over time; joints move as they should, but bodies keep their thickness."
 
 
 def local_offsets(skeleton, own_scales, over):

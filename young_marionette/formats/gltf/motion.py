@@ -8,7 +8,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, scales_above
+from ..transforms import decomposed, scales_above, scaling_note, stretched
 from .accessors import item
 
 
@@ -74,9 +74,10 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     at = start + np.arange(frames) / rate
     skeleton = tree.skeleton
     turns = np.repeat(skeleton.rest[None], frames, 0)
-    moves, scaled = {}, []
+    moves, scales = {}, {}
     over_move, over_turn, _ = decomposed(tree.over)
-    above = scales_above(skeleton, nodes.scales[list(tree.nodes)])
+    own_scales = nodes.scales[list(tree.nodes)]
+    above = scales_above(skeleton, own_scales)
     for (node, path), (times, values, way) in own.items():
         joint = joint_of[node]
         root = skeleton.parents[joint] < 0
@@ -86,14 +87,14 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
         elif path == "translation":
             place = sampled(times, values, way, at) * above[joint]
             moves[joint] = rot.rotate(over_turn, place) + over_move if root else place
-        elif (
-            np.abs(values.reshape(len(times), -1, 3) - nodes.scales[node])[:, -1 if way != "CUBICSPLINE" else 1].max()
-            > 1e-3
-        ):
-            scaled.append(skeleton.names[joint])
-    if scaled:
-        notes.append(f"{name} scales {scaled[0]}{f' and {len(scaled) - 1} more' if len(scaled) > 1 else ''}; "
-                     "scales stay as they are at rest.")  # fmt: skip
+        else:
+            scale = sampled(times, values, way, at)
+            if np.abs(scale - own_scales[joint]).max() > 1e-3 * np.abs(own_scales[joint]).max():
+                scales[joint] = scale
+    if scales:
+        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
+    for joint, factor in stretched(skeleton, own_scales, scales).items():
+        moves[joint] = moves.get(joint, skeleton.offsets[joint]) * factor
     span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
     moving = [
         j

@@ -9,9 +9,14 @@ import numpy as np
 from ...core.character import Character, Material, Mesh, Morph, level_in, smooth_normals
 from ...core.errors import InputError
 
+PACKED = ("faceVertexIndices", "primvars:skel:jointIndices", "primvars:skel:jointWeights", "faceVertexCounts")
 
-def character_of(stage, tree, label):
-    """The Character over a UsdTree, or None; its materials have the places of textures instead of their bytes."""
+
+def character_of(stage, tree, arrays, label):
+    """The Character over a UsdTree, or None; its materials have the places of textures instead of their bytes.
+
+    ``arrays``: see Arrays; those of the attributes ``PACKED`` are best prepared.
+    """
     from pxr import Usd, UsdSkel
 
     cache, meshes, materials = UsdSkel.Cache(), [], _Materials()
@@ -24,70 +29,84 @@ def character_of(stage, tree, label):
             if str(binding.GetSkeleton().GetPath()) != tree.path:
                 continue
             for target in binding.GetSkinningTargets():
-                meshes += _meshes(target, tree, label, materials)
+                meshes += _meshes(target, tree, arrays, label, materials)
     return Character(tuple(meshes), tuple(materials.found)) if meshes else None
 
 
-def _meshes(target, tree, label, materials):
+def _meshes(target, tree, arrays, label, materials):
     from pxr import UsdGeom
 
     prim = target.GetPrim()
-    mesh = UsdGeom.Mesh(prim)
-    points = np.array(mesh.GetPointsAttr().Get() or [], np.float32).reshape(-1, 3)
-    counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int32)
-    flat = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int32)
+    mesh, name = UsdGeom.Mesh(prim), prim.GetName()
+    points = arrays.of(mesh.GetPointsAttr(), np.float32, 3)
+    flat = arrays.of(mesh.GetFaceVertexIndicesAttr(), np.int32)
+    counts = arrays.of(mesh.GetFaceVertexCountsAttr(), np.int32)
     if not len(points) or not len(counts) or not (np.isfinite(points.min()) and np.isfinite(points.max())):
         return
-    if (counts < 0).any() or counts.sum() != len(flat) or (len(flat) and (flat.min() < 0 or flat.max() >= len(points))):
-        raise InputError(f"{label}: the faces of {prim.GetName()} point past its {len(points)} points.")
-    joints, weights = _influences(target, tree, len(points), label, prim.GetName())
+    if counts.min() < 0 or counts.sum() != len(flat) or (len(flat) and (flat.min() < 0 or flat.max() >= len(points))):
+        raise InputError(f"{label}: the faces of {name} point past its {len(points)} points.")
+    joints, weights = _influences(target, tree, arrays, len(points), label, name)
     geometry = np.array(target.GetGeomBindTransform(), float).T
     binds = np.linalg.pinv(tree.binds) @ geometry
     corners, faces = _fan(counts)
-    which = flat.reshape(-1, 3) if len(flat) == corners.size and (counts == 3).all() else flat[corners]
-    texcoords, by_point = _texcoords(prim, corners, len(points))
-    points_of, texcoords, triangles = _corners(which, texcoords, by_point)
-    normals = np.array(mesh.GetNormalsAttr().Get() or [], np.float32).reshape(-1, 3)
-    if len(normals) != len(points) or not np.isfinite(normals).all():
-        normals = smooth_normals(points, which)
+    which = flat.reshape(-1, 3) if corners is None else flat[corners]
+    points_of, triangles, (texcoords, normals) = _vertices(
+        which,
+        len(points),
+        [_values(_texcoords(prim), corners, points), _values(_normals(prim, arrays), corners, points)],
+    )
+    if normals is None:
+        normals = smooth_normals(points, which)[points_of]
     if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
         triangles, normals = triangles[:, ::-1], -normals
     morphs = _morphs(prim, points_of, len(points))
-    groups = _groups(prim, faces, materials)
-    for material, chosen in groups:
+    for material, chosen in _groups(prim, faces, len(triangles), materials):
         yield Mesh(
-            prim.GetName(), points[points_of], normals[points_of], _chosen(triangles, chosen), joints[points_of],
-            weights[points_of], binds, texcoords, material, morphs, level_in(prim.GetName()),
+            name, points[points_of], normals, _chosen(triangles, chosen), joints[points_of],
+            weights[points_of], binds, texcoords, material, morphs, level_in(name),
         )  # fmt: skip
 
 
 def _chosen(triangles, chosen):
-    return (triangles if chosen.all() else triangles[chosen]).astype(np.int32, copy=False)
+    return (triangles if chosen is None or chosen.all() else triangles[chosen]).astype(np.int32, copy=False)
 
 
-def _influences(target, tree, count, label, name):
-    """``(joints (v, k), weights (v, k))`` in the tree's order of joints."""
+def _influences(target, tree, arrays, count, label, name):
+    """``(joints (v, k), weights (v, k))``: joints numbered as in the tree, weights with a sum of one."""
+    which, share = target.GetJointIndicesPrimvar(), target.GetJointWeightsPrimvar()
+    if target.IsRigidlyDeformed() or which.IsIndexed() or share.IsIndexed():
+        computed = target.ComputeVaryingJointInfluences(count) or ([], [])
+        which, share = np.asarray(computed[0], np.int32), np.asarray(computed[1], np.float32)
+    else:
+        which, share = arrays.of(which.GetAttr(), np.int32), arrays.of(share.GetAttr(), np.float32)
     width = target.GetNumInfluencesPerComponent()
-    computed = target.ComputeVaryingJointInfluences(count)
-    if not computed or not width:
+    if not width or not len(which) == len(share) == count * width:
         raise InputError(f"{label}: the skin of {name} has weights for another number of points.")
-    which, share = np.array(computed[0], np.int32), np.array(computed[1], np.float32)
-    which, share = which.reshape(count, -1), share.reshape(count, -1)
-    order = target.GetJointOrder()
-    tokens = [str(t) for t in order] if order is not None and len(order) else None
-    place = {t: i for i, t in enumerate(tree.joints)}
-    table = _file_order(tree, target) if tokens is None else np.array([place.get(t, 0) for t in tokens])
-    if which.min() < 0 or which.max() >= len(table):
-        which = np.where(share > 0, which, 0)  # only joints with a share have to be there
-    if which.min() < 0 or which.max() >= len(table):
-        raise InputError(f"{label}: the skin of {name} speaks of joints that it does not list.")
-    carried = np.asarray(table, np.int32)[which]
-    total = np.einsum("vk->v", share)[:, None]
+    carried = _in_tree(which, share, target, tree, label, name).reshape(count, width)
+    share = share.reshape(count, width)
+    total = share @ np.ones(width, np.float32)
     if abs(total.min() - 1) < 1e-4 and abs(total.max() - 1) < 1e-4 and share.min() >= 0:
         return carried, share
     share = np.where(np.isfinite(share), share, 0)
     total = share.sum(1, keepdims=True)
     return carried, np.divide(share, total, out=np.zeros_like(share), where=total > 1e-9)
+
+
+def _in_tree(which, share, target, tree, label, name):
+    """The joints of influences, numbered as in the tree."""
+    order = target.GetJointOrder()
+    tokens = [str(t) for t in order] if order is not None and len(order) else None
+    place = {t: i for i, t in enumerate(tree.joints)}
+    table = _file_order(tree, target) if tokens is None else np.array([place.get(t, 0) for t in tokens])
+    for shared in (False, True):
+        if shared:
+            which = np.where(share > 0, which, 0)  # only joints with a share have to be there
+        if len(which) and which.min() >= 0 and which.max() < len(table):
+            break
+    else:
+        raise InputError(f"{label}: the skin of {name} speaks of joints that it does not list.")
+    same = np.array_equal(table, np.arange(len(table)))
+    return which if same else np.asarray(table, np.int32)[which]
 
 
 def _file_order(tree, target):
@@ -100,9 +119,9 @@ def _file_order(tree, target):
 
 
 def _fan(counts):
-    """Corners of the triangles that faces fall into ``(t, 3)``, and the face of each triangle."""
-    if (counts == 3).all():
-        return np.arange(3 * len(counts)).reshape(-1, 3), np.arange(len(counts))
+    """Corners of the triangles that faces fall into ``(t, 3)``, and the face of each; None where they are all triangles."""
+    if counts.min() == counts.max() == 3:
+        return None, None
     starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
     faces = np.repeat(np.arange(len(counts)), np.maximum(counts - 2, 0))
     within = np.arange(len(faces)) - np.repeat(
@@ -112,40 +131,77 @@ def _fan(counts):
     return np.stack([first, first + within + 1, first + within + 2], 1), faces
 
 
-def _texcoords(prim, corners, count):
-    """``(texture coordinates, whether they are by point)``: ``(points, 2)`` or per corner ``(t, 3, 2)``, or None.
-
-    They count from the upper left, as in glTF.
-    """
+def _texcoords(prim):
+    """``(texture coordinates (n, 2), how they are spread)`` from the upper left, as in glTF; or None."""
     from pxr import UsdGeom
 
     api = UsdGeom.PrimvarsAPI(prim)
     for name in ("st", "UVMap", "map1"):
         primvar = api.GetPrimvar(name)
-        if not primvar or not primvar.HasValue():
-            continue
-        values = np.array(primvar.ComputeFlattened(), np.float32).reshape(-1, 2)
-        if not np.isfinite(values).all():
-            continue
-        values = values * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
-        kind = primvar.GetInterpolation()
-        if kind in ("vertex", "varying") and len(values) == count:
-            return values, True
-        if kind == "faceVarying" and len(values) > corners.max(initial=0):
-            return values[corners], False
-    return None, True
+        if primvar and primvar.HasValue():
+            values = np.array(_flat(primvar), np.float32).reshape(-1, 2)
+            np.subtract(1, values[:, 1], out=values[:, 1])
+            return values, primvar.GetInterpolation()
+    return None
 
 
-def _corners(which, texcoords, by_point):
-    """``(point of each vertex, texture coordinates, triangles)``: points are split where their coordinates differ."""
-    if texcoords is None or by_point:
-        return slice(None), texcoords, which
-    # A coordinate's two floats as one number, so that equal ones are found by sorting numbers.
-    bits = np.ascontiguousarray(texcoords.reshape(-1, 2), np.float32).view(np.int64)[:, 0]
-    _, own = np.unique(bits, return_inverse=True)
-    keys = which.reshape(-1).astype(np.int64) * (own.max() + 1) + own
-    _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
-    return which.reshape(-1)[first], texcoords.reshape(-1, 2)[first], inverse.reshape(-1, 3)
+def _flat(primvar):
+    return primvar.ComputeFlattened() if primvar.IsIndexed() else primvar.Get()
+
+
+def _normals(prim, arrays):
+    """``(normals (n, 3), how they are spread)``; a primvar stands before the attribute, as USD says."""
+    from pxr import UsdGeom
+
+    mesh, primvar = UsdGeom.Mesh(prim), UsdGeom.PrimvarsAPI(prim).GetPrimvar("normals")
+    if primvar and primvar.HasValue():
+        return np.asarray(_flat(primvar), np.float32).reshape(-1, 3), primvar.GetInterpolation()
+    return arrays.of(mesh.GetNormalsAttr(), np.float32, 3), mesh.GetNormalsInterpolation()
+
+
+def _values(found, corners, points):
+    """``(values, whether they are by point)``: ``(points, n)`` or by corner of each triangle ``(t * 3, n)``; or None."""
+    values, spread = found or (None, None)
+    if values is None or not len(values) or not (np.isfinite(values.min()) and np.isfinite(values.max())):
+        return None
+    if spread in ("vertex", "varying") and len(values) == len(points):
+        return values, True
+    if spread == "faceVarying" and corners is None:
+        return values, False
+    if spread == "faceVarying" and len(values) > corners.max(initial=0):
+        return values[corners.ravel()], False
+    return None
+
+
+def _vertices(which, count, sets):
+    """``(point of each vertex, triangles (t, 3), sets of values by vertex)``: points are split where corners differ.
+
+    ``which (t, 3)``: the point at each corner. ``sets``: see _values; one by corner of another length is left out.
+    """
+    size, flat = which.size, which.reshape(-1)
+    sets = [None if s is None or (not s[1] and len(s[0]) != size) else s for s in sets]
+    by_corner = [values for values, by_point in filter(None, sets) if not by_point]
+    if not by_corner:
+        return slice(None), which, [s and s[0] for s in sets]
+    # Most points have the same values at all their corners: only those at seams have to be sorted.
+    first = np.zeros(count, np.int64)
+    first[flat[::-1]] = np.arange(size - 1, -1, -1)
+    own = np.concatenate([np.ascontiguousarray(v, np.float32).view(np.int32) for v in by_corner], 1)
+    seam = np.flatnonzero((own != own[first[flat]]).any(1))
+    keys = np.concatenate([flat[seam, None].astype(np.int32), own[seam]], 1)
+    _, at, inverse = np.unique(_as_one(keys), return_index=True, return_inverse=True)
+    vertices = flat.astype(np.int32)
+    vertices[seam] = count + inverse
+    points_of = np.concatenate([np.arange(count), flat[seam][at]])
+    corner_of = np.concatenate([first, seam[at]])
+    found = [s and (s[0][points_of] if s[1] else s[0][corner_of]) for s in sets]
+    return points_of, vertices.reshape(-1, 3), found
+
+
+def _as_one(rows):
+    """Rows of whole numbers as one value each, that can be sorted."""
+    rows = np.ascontiguousarray(rows)
+    return rows.view(np.dtype((np.void, rows.dtype.itemsize * rows.shape[1])))[:, 0]
 
 
 def _morphs(prim, points_of, count):
@@ -174,13 +230,20 @@ def _morphs(prim, points_of, count):
     return tuple(found)
 
 
-def _groups(prim, faces, materials):
-    """``(material number, mask of triangles)`` for each material that a mesh or its subsets have."""
+def _groups(prim, faces, count, materials):
+    """``(material number, mask of triangles or None for all)`` for each material that a mesh or its subsets have.
+
+    ``faces``: the face of each of the ``count`` triangles, None where they are the same.
+    """
     from pxr import UsdGeom, UsdShade
 
     doubled = bool(UsdGeom.Gprim(prim).GetDoubleSidedAttr().Get())
-    rest, found = np.ones(len(faces), bool), []
-    for subset in UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets():
+    subsets = UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets()
+    if not subsets:
+        return [(materials.of(prim, doubled), None)]
+    rest, found = np.ones(count, bool), []
+    faces = np.arange(count) if faces is None else faces
+    for subset in subsets:
         chosen = np.isin(faces, np.array(subset.GetIndicesAttr().Get() or [], np.int64))
         if chosen.any():
             found.append((materials.of(subset.GetPrim(), doubled), chosen & rest))

@@ -12,16 +12,19 @@ from dataclasses import replace
 from ...core.declared import Declared
 from ...core.errors import InputError
 from ..places import read_if_there
-from .meshes import character_of
+from .meshes import PACKED, character_of
 from .safety import check_layers, check_package
 from .skeletons import clip_of, tree_of
 from .stages import layer_of
+from .unpacking import Arrays
 
 
+@contextlib.contextmanager
 def open_usd(path):
-    """Read a USD file: ``(parts, flat layer's bytes, {asset path: bytes})``; InputError for what is no sound one.
+    """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes})``; InputError for what is no sound one.
 
-    ``parts``: for each skeleton ``(tree, clips, character, notes, name)``, and what the file declares.
+    ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
+    Arrays of the parts may be those of the open file, which would be copied when it is closed.
     """
     from pxr import Tf
 
@@ -30,14 +33,18 @@ def open_usd(path):
     if package:
         check_package(path)
     try:
-        return _read(path, package)
+        stage, found = _read(path, package)
     except Tf.ErrorException as error:
         where = _line_of(error)
         raise InputError(
             f"{path.name} can't be read as USD: it is no sound file of that kind, or was cut off{where}."
         ) from None
+    except zipfile.BadZipFile:
+        raise InputError(f"{path.name} is no sound usdz package: a part of it is damaged.") from None
     except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError) as error:
         raise InputError(f"{path.name} can't be read as USD ({type(error).__name__}).") from None
+    yield found
+    del stage
 
 
 def _line_of(error):
@@ -68,14 +75,17 @@ def _read(path, package):
     with open(path, "rb") as file:
         alone = not several and file.read(8) == b"PXR-USDC"
     # A binary layer that draws in nothing is kept as it is; anything else becomes one.
-    data, textures = (path.read_bytes(), textures) if alone else _flat(stage, textures)
+    data, textures = (None, textures) if alone else _flat(stage, textures)
     declared = Declared(
         UsdGeom.GetStageMetersPerUnit(stage) if stage.HasAuthoredMetadata("metersPerUnit") else None,
         f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
     )
     parts = []
     flat = stage if alone else Usd.Stage.Open(layer_of(data))
-    bodies = [character_of(flat, tree, path.name) for tree in trees]
+    arrays = Arrays()
+    heavy = [p.GetAttribute(a) for p in Usd.PrimRange(flat.GetPseudoRoot()) if p.IsA(UsdGeom.Mesh) for a in PACKED]
+    arrays.prepare(heavy, path.stat().st_size, path.name)
+    bodies = [character_of(flat, tree, arrays, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
         clips = [clip_of(p, tree, stage, path.name, notes) for p in animations]
@@ -86,7 +96,7 @@ def _read(path, package):
             clips = [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
         name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
         parts.append((tree, clips, body, notes, name))
-    return parts, declared, data, textures
+    return (stage, flat), (parts, declared, data, textures)
 
 
 def _flat(stage, found):

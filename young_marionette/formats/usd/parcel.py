@@ -1,46 +1,21 @@
-"""What the worker found in a USD file, as plain arrays and text in a folder, and back."""
+"""What was found in a USD file, as plain arrays and text in one piece of memory, and back."""
 
 from __future__ import annotations
 
 import json
 from dataclasses import replace
 
-import numpy as np
-
 from ...core.character import Character, Material, Mesh, Morph
 from ...core.declared import Declared
 from ...core.skeleton import Clip, Skeleton
+from .memory import Reading, Writing
 from .skeletons import UsdTree
 
-_LARGE = 1 << 20
 
-
-class _Store:
-    """Arrays by number: large ones are files of their own, that can be mapped instead of copied."""
-
-    def __init__(self, folder):
-        self.folder, self.count = folder, 0
-
-    def put(self, array):
-        if array is None:
-            return None
-        np.save(self.folder / f"{self.count}.npy", np.asarray(array))
-        self.count += 1
-        return self.count - 1
-
-    def get(self, number):
-        if number is None:
-            return None
-        path = self.folder / f"{number}.npy"
-        # A large one is mapped; it stays readable after its folder is gone.
-        large = path.stat().st_size > _LARGE
-        return np.asarray(np.load(path, mmap_mode="r" if large else None, allow_pickle=False))
-
-
-def packed(folder, parts, declared, data, textures):
-    """Write all of it into ``folder``."""
-    store = _Store(folder)
-    told = {
+def packed(parts, declared, data, textures):
+    """``(file, told)``: all of it in a nameless file in memory, and where in it the description stands."""
+    store = Writing()
+    described = {
         "declared": [declared.unit, declared.up],
         "parts": [
             {
@@ -52,27 +27,27 @@ def packed(folder, parts, declared, data, textures):
             }
             for tree, clips, character, notes, name in parts
         ],
-        "textures": [],
+        "textures": {place: store.put_bytes(image) for place, image in textures.items()},
+        "layer": store.put_bytes(data),
     }
-    for number, (place, image) in enumerate(textures.items()):
-        (folder / f"texture_{number}").write_bytes(image)
-        told["textures"].append(place)
-    (folder / "layer").write_bytes(data)
-    (folder / "told.json").write_text(json.dumps(told))
+    told = store.put_bytes(json.dumps(described).encode())
+    store.finish()
+    return store.file, told
 
 
-def unpacked(folder, textures=None):
-    """``(parts, declared, data, textures)``; ``textures`` replace those of the parcel, where they are given."""
-    store = _Store(folder)
-    told = json.loads((folder / "told.json").read_text())
+def unpacked(file, told, data=None, textures=None):
+    """``(parts, declared, data, textures)``; ``textures`` replace those of the parcel, ``data`` stands where it has none."""
+    store = Reading(file)
+    described = json.loads(store.get_bytes(told))
     if textures is None:
-        textures = {place: (folder / f"texture_{i}").read_bytes() for i, place in enumerate(told["textures"])}
+        textures = {place: store.get_bytes(image) for place, image in described["textures"].items()}
     parts = []
-    for part in told["parts"]:
+    for part in described["parts"]:
         tree = _tree_back(store, part["tree"])
         clips = [_clip_back(store, c, tree.skeleton) for c in part["clips"]]
         parts.append((tree, clips, _character_back(store, part["character"], textures), part["notes"], part["name"]))
-    return parts, Declared(*told["declared"]), (folder / "layer").read_bytes(), textures
+    layer = store.get_bytes(described["layer"])
+    return parts, Declared(*described["declared"]), data if layer is None else layer, textures
 
 
 def _tree(store, tree):

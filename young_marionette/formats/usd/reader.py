@@ -67,7 +67,7 @@ class UsdLayout:
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(layer)
-            parts, _, _, _ = WORKER.read(Path(name), textures)
+            parts, _, _, _ = WORKER.read(name, layer, textures)
         finally:
             os.unlink(name)
         for tree, _, character, _, _ in parts:

@@ -10,7 +10,16 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip, Skeleton
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import DOUBLES, decomposed, different, parents_first, scales_above, skeleton_under
+from ..transforms import (
+    DOUBLES,
+    decomposed,
+    different,
+    parents_first,
+    scales_above,
+    scaling_note,
+    skeleton_under,
+    stretched,
+)
 
 TIPS = "userProperties:boneEnds"
 
@@ -73,8 +82,7 @@ def tree_of(prim, label, cache):
     )
     place = {old: new for new, old in enumerate(order)}
     names, doubles = different([told[j] for j in order])
-    parts = [decomposed(rest[j]) for j in order]
-    moves, turns, scales = (np.array([p[i] for p in parts]) for i in range(3))
+    moves, turns, scales = decomposed(rest[order])
     over = matrices([cache.GetLocalToWorldTransform(prim)])[0]
     new_parents = [place[parents[j]] if parents[j] >= 0 else -1 for j in order]
     skeleton, notes = skeleton_under(names, new_parents, moves, turns, scales, over)
@@ -174,25 +182,30 @@ def _clip(name, tree, joints, place, tracks, at, rate, shapes, notes):
     over_move, over_turn, _ = decomposed(tree.over)
     above = scales_above(skeleton, tree.scales)
     turns = np.repeat(skeleton.rest[None], len(at), 0)
-    moves, scaled = {}, []
-    for column, token in enumerate(joints):
-        joint = place.get(token)
-        if joint is None:
-            continue
-        root = skeleton.parents[joint] < 0
-        if "rotations" in tracks:
-            times, values = tracks["rotations"]
-            turn = sampled(times, values[:, column], "LINEAR", at, True)
-            turns[:, joint] = rot.multiply(over_turn, turn) if root else turn
-        if "translations" in tracks:
-            times, values = tracks["translations"]
-            moved = sampled(times, values[:, column], "LINEAR", at) * above[joint]
-            moves[joint] = rot.rotate(over_turn, moved) + over_move if root else moved
-        if "scales" in tracks and np.abs(tracks["scales"][1][:, column] - tree.scales[joint]).max() > 2e-3:
-            scaled.append(skeleton.names[joint])
-    if scaled:
-        more = f" and {len(scaled) - 1} more" if len(scaled) > 1 else ""
-        notes.append(f"{name} scales {scaled[0]}{more}; scales stay as they are at rest.")
+    known = [(column, place[token]) for column, token in enumerate(joints) if token in place]
+    columns, moved = (np.array(part, int) for part in zip(*known)) if known else (np.zeros(0, int),) * 2
+    roots = moved[skeleton.parents[moved] < 0]
+    found = {
+        kind: sampled(times, values[:, columns], "LINEAR", at, kind == "rotations")
+        for kind, (times, values) in tracks.items()
+        if kind != "weights"
+    }
+    moves, scales = {}, {}
+    if "rotations" in found:
+        turns[:, moved] = found["rotations"]
+        turns[:, roots] = rot.multiply(over_turn, turns[:, roots])
+    if "translations" in found:
+        places = found["translations"] * above[moved]
+        moves = {int(j): places[:, i] for i, j in enumerate(moved)}
+        moves |= {int(j): rot.rotate(over_turn, moves[int(j)]) + over_move for j in roots}
+    if "scales" in found:
+        # Scales of animations are half floats.
+        far = np.abs(found["scales"] - tree.scales[moved]).max((0, 2)) > 2e-3 * np.abs(tree.scales[moved]).max(1)
+        scales = {int(j): found["scales"][:, i] for i, j in enumerate(moved) if far[i]}
+    if scales:
+        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
+    for joint, factor in stretched(skeleton, tree.scales, scales).items():
+        moves[joint] = moves.get(joint, skeleton.offsets[joint]) * factor
     span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
     moving = [
         j

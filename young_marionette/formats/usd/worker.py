@@ -1,124 +1,118 @@
-"""A process of its own that opens USD files: what breaks the library there ends a worker, and not the user's work."""
+"""Asks the process that opens USD files (see server): what breaks the library there does not touch the user's work."""
 
 from __future__ import annotations
 
 import atexit
+import contextlib
 import json
 import os
-import select
-import shutil
+import socket
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 from pathlib import Path
 
 from ...core.errors import InputError
-from .parcel import packed, unpacked
+from .parcel import unpacked
 
+# Only a process of one thread can be forked safely; and large pages make large arrays quicker.
+_SETTINGS = {
+    "OPENBLAS_NUM_THREADS": "1",
+    "PXR_WORK_THREAD_LIMIT": "1",
+    "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1",
+}
 PATIENCE = 15.0  # seconds for one file, and one more for each of its megabytes
-_MEMORY, _TIMES = 3 << 29, 16  # what a file may take: so much, and so many times its size
 
 
 class Worker:
-    """Starts the process when it is first needed, and anew after it broke."""
+    """Starts the process when it is first needed, and anew should it have ended."""
 
     def __init__(self):
-        self._process, self._lock = None, threading.Lock()
+        self.process, self._requests, self._lock = None, None, threading.Lock()
         atexit.register(self.stop)
 
-    def read(self, path, textures=None):
-        """``(parts, declared, flat layer, textures)`` of a file (see opening); InputError, in one sentence, for any other."""
-        folder = tempfile.mkdtemp(prefix="young-marionette-")
-        try:
-            with self._lock:
-                answer = self._ask({"path": str(Path(path).absolute()), "out": folder}, Path(path).name)
-            if answer:
-                raise InputError(answer)
-            return unpacked(Path(folder), textures)
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)
+    def read(self, path, data=None, textures=None):
+        """``(parts, declared, flat layer, textures)`` of a file (see opening); InputError, in one sentence, for any other.
 
-    def _ask(self, request, label):
-        if self._process is None or self._process.poll() is not None:
-            self._start()
-        broken = f"{label} can't be read as USD: it is damaged so that the library for it gives up."
-        try:
-            self._process.stdin.write(json.dumps(request).encode() + b"\n")
-            self._process.stdin.flush()
-        except (BrokenPipeError, OSError):
-            self.stop()
-            return broken
-        patience = PATIENCE + Path(request["path"]).stat().st_size / 1e6
-        line, end = b"", time.monotonic() + patience
-        while not line.endswith(b"\n"):
-            ready, _, _ = select.select([self._process.stdout], [], [], max(end - time.monotonic(), 0))
-            if not ready:
+        ``data`` and ``textures`` stand for the layer and the textures, where they are known already.
+        """
+        path = Path(path).absolute()
+        seconds = PATIENCE + path.stat().st_size / 1e6
+        # The process may have ended since it was last asked; that is no fault of the file.
+        for _ in range(2):
+            began = time.monotonic()
+            answers = self._ask({"path": str(path), "seconds": seconds})
+            with answers:
+                if data is None:
+                    data = _plain_layer(path)
+                answer, parcels = _heard(answers, seconds + 5)
+            if answer is not None or self.process.poll() is None:
+                break
+        if answer is None and time.monotonic() - began >= seconds:
+            raise InputError(f"{path.name} can't be read as USD: it took more than {seconds:.0f} seconds.")
+        if answer is None:
+            raise InputError(f"{path.name} can't be read as USD: it is damaged so that the library for it gives up.")
+        if "wrong" in answer:
+            raise InputError(answer["wrong"])
+        if not parcels:
+            raise InputError(f"{path.name} can't be read now: too many files are open.")
+        return unpacked(parcels[0], answer["told"], data, textures)
+
+    def _ask(self, request):
+        """The socket that the answer will come through."""
+        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with there, self._lock:
+            for _ in range(2):
+                if self.process is None or self.process.poll() is not None:
+                    self._start()
+                with contextlib.suppress(OSError):
+                    socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno()])
+                    return here
                 self.stop()
-                return f"{label} can't be read as USD: it took more than {patience:.0f} seconds."
-            part = os.read(self._process.stdout.fileno(), 1 << 16)
-            if not part:
-                self.stop()
-                return broken
-            line += part
-        return json.loads(line)
+        here.close()
+        raise InputError("USD files can't be opened now: the process for it does not start.")
 
     def _start(self):
         root = str(Path(__file__).resolve().parents[3])
         paths = [root, *filter(None, [os.environ.get("PYTHONPATH")])]
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "young_marionette.formats.usd.worker"],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
-        )
+        self._requests, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with there:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", f"{__package__}.server", str(there.fileno())],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                pass_fds=[there.fileno()],
+                env={**os.environ, "PYTHONPATH": os.pathsep.join(paths), **_SETTINGS},
+            )
 
     def stop(self):
         """End the process, if there is one."""
-        process, self._process = self._process, None
+        process, self.process = self.process, None
         if process is not None:
+            self._requests.close()
             process.kill()
             process.wait()
-            process.stdin.close()
-            process.stdout.close()
+
+
+def _plain_layer(path):
+    """The bytes of a file that is one binary layer; None for any other."""
+    with contextlib.suppress(OSError), open(path, "rb") as file:
+        if file.read(8) == b"PXR-USDC":
+            file.seek(0)
+            return file.read()
+    return None
+
+
+def _heard(answers, seconds):
+    """``(answer, [parcel])``; an answer of None where the other side ended without one."""
+    answers.settimeout(seconds)
+    with contextlib.suppress(OSError):
+        message, parcels, _, _ = socket.recv_fds(answers, 1 << 16, 1)
+        if message:
+            return json.loads(message), parcels
+    return None, []
 
 
 WORKER = Worker()
-
-
-def _taken():
-    """Bytes of address space that this process has."""
-    with open("/proc/self/statm") as file:
-        return int(file.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
-
-
-def main():
-    """Answer requests, one line each: an empty sentence when the parcel lies in its folder, else what was wrong."""
-    import resource
-
-    from pxr import Usd, UsdGeom, UsdShade, UsdSkel, UsdUtils  # noqa: F401 - what they take is not a file's doing
-
-    from .opening import open_usd
-
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    answers = os.fdopen(os.dup(1), "wb")
-    # Whatever the library prints must not stand among the answers.
-    os.dup2(2, 1)
-    for line in sys.stdin.buffer:
-        request = json.loads(line)
-        size = Path(request["path"]).stat().st_size
-        _, most = resource.getrlimit(resource.RLIMIT_AS)
-        resource.setrlimit(resource.RLIMIT_AS, (_taken() + _MEMORY + _TIMES * size, most))
-        try:
-            packed(Path(request["out"]), *open_usd(Path(request["path"])))
-            answer = ""
-        except InputError as error:
-            answer = str(error)
-        answers.write(json.dumps(answer).encode() + b"\n")
-        answers.flush()
-
-
-if __name__ == "__main__":
-    main()

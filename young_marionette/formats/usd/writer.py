@@ -49,7 +49,7 @@ def _layer(clip, layout, body, character, metres_per_unit, up, level):
 
 def _save(layer, textures, folder, path):
     """``{name: bytes}`` of the file and of the textures that lie beside it."""
-    from pxr import Sdf, UsdUtils
+    from pxr import UsdUtils
 
     names = {}
     for number, (place, data) in enumerate(textures.items(), 1):
@@ -68,7 +68,6 @@ def _save(layer, textures, folder, path):
     out = folder / f"out{path.suffix.lower()}"
     if not layer.Export(str(out)):
         raise InputError(f"{path.name} could not be written as USD.")
-    del Sdf
     return {path.name: out.read_bytes(), **{beside + names[p]: data for p, data in textures.items()}}
 
 

@@ -1,0 +1,62 @@
+"""Arrays in one piece of memory that another process can be handed, without a file on disk."""
+
+from __future__ import annotations
+
+import mmap
+import os
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+
+_LARGE, _ALIGNED = 1 << 20, 64
+
+
+class Writing:
+    """Arrays and bytes, each told by ``[place, kind, shape]``, written one after the other into a nameless file in memory."""
+
+    def __init__(self):
+        self.file, self.end, self._todo = os.memfd_create("parcel"), 0, []
+
+    def put(self, array):
+        if array is None:
+            return None
+        array = np.ascontiguousarray(array)
+        place, self.end = self.end, -(-(self.end + array.nbytes) // _ALIGNED) * _ALIGNED
+        self._todo.append((place, array))
+        return [place, array.dtype.str, list(array.shape)]
+
+    def put_bytes(self, data):
+        return self.put(None if data is None else np.frombuffer(data, np.uint8))
+
+    def finish(self):
+        os.ftruncate(self.file, max(self.end, 1))
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(self._write, self._todo))
+
+    def _write(self, part):
+        place, array = part
+        rest = memoryview(array).cast("B") if array.size else b""
+        while len(rest):
+            done = os.pwrite(self.file, rest, place)
+            rest, place = rest[done:], place + done
+
+
+class Reading:
+    """The counterpart of Writing: large arrays are views of the memory itself, small ones copies that do not keep it."""
+
+    def __init__(self, file):
+        try:
+            flags = mmap.MAP_SHARED | mmap.MAP_POPULATE
+            self.memory = mmap.mmap(file, 0, flags=flags, prot=mmap.PROT_READ)
+        finally:
+            os.close(file)
+
+    def get(self, told):
+        if told is None:
+            return None
+        place, kind, shape = told
+        array = np.frombuffer(self.memory, kind, int(np.prod(shape)), place).reshape(shape)
+        return array if array.nbytes > _LARGE else array.copy()
+
+    def get_bytes(self, told):
+        return None if told is None else self.get(told).tobytes()

@@ -1,0 +1,108 @@
+"""The process that opens USD files: it makes one of its own for each file, so that a broken file ends nothing else.
+
+The USD library aborts on some damaged files, and can take memory and time without bound. What it needs is loaded
+once here; the process of a file is a fork of this one, limited in memory and time, and costs a few milliseconds.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import json
+import os
+import resource
+import signal
+import socket
+import sys
+import tempfile
+from pathlib import Path
+
+_MEMORY, _TIMES = 3 << 29, 16  # bytes of memory that a file may take: so much, and so many times its size
+
+
+def _taken():
+    """Bytes of address space that this process has."""
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
+
+
+def _limit(size, seconds):
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    _, most = resource.getrlimit(resource.RLIMIT_AS)
+    resource.setrlimit(resource.RLIMIT_AS, (_taken() + _MEMORY + _TIMES * size, most))
+    signal.setitimer(signal.ITIMER_REAL, seconds)
+
+
+def _answer(asker, request):
+    """Open the requested file and send where its parcel begins, with the parcel; or one sentence."""
+    from ...core.errors import InputError
+    from .opening import open_usd
+    from .parcel import packed
+
+    path = Path(request["path"])
+    _limit(path.stat().st_size, request["seconds"])
+    try:
+        with open_usd(path) as found:
+            parcel, told = packed(*found)
+            socket.send_fds(asker, [json.dumps({"told": told}).encode()], [parcel])
+            # Nothing is put away: the process ends here.
+            os._exit(0)
+    except InputError as error:
+        asker.send(json.dumps({"wrong": str(error)}).encode())
+    except Exception as error:
+        # A fault of ours, met in a file that nobody thought of: told, and not taken for one of the library.
+        wrong = f"{path.name} can't be read as USD ({type(error).__name__})."
+        asker.send(json.dumps({"wrong": wrong}).encode())
+
+
+def _warm():
+    """Load what the library brings in with the first file, so that not every file's process has to."""
+    from pxr import Gf, Usd, UsdGeom, UsdSkel
+
+    from .opening import open_usd
+    from .parcel import packed
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "first.usdc"
+        stage = Usd.Stage.CreateNew(str(path))
+        root = UsdSkel.Root.Define(stage, "/Figure").GetPath()
+        skeleton = UsdSkel.Skeleton.Define(stage, root.AppendChild("Skeleton"))
+        skeleton.CreateJointsAttr(["hips"])
+        skeleton.CreateRestTransformsAttr([Gf.Matrix4d(1)])
+        motion = UsdSkel.Animation.Define(stage, root.AppendChild("Motion"))
+        motion.CreateJointsAttr(["hips"])
+        for time in range(2):
+            motion.CreateTranslationsAttr().Set([(0, time, 0)], time)
+        mesh = UsdGeom.Mesh.Define(stage, root.AppendChild("Mesh"))
+        mesh.CreatePointsAttr([(0, 0, 0), (1, 0, 0), (0, 1, 0)])
+        mesh.CreateFaceVertexCountsAttr([3])
+        mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+        binding = UsdSkel.BindingAPI.Apply(mesh.GetPrim())
+        binding.CreateSkeletonRel().SetTargets([skeleton.GetPath()])
+        binding.CreateJointIndicesPrimvar(False, 1).Set([0, 0, 0])
+        binding.CreateJointWeightsPrimvar(False, 1).Set([1, 1, 1])
+        stage.Save()
+        with open_usd(path) as found:
+            parcel, _ = packed(*found)
+            os.close(parcel)
+
+
+def main(number):
+    """Answer the requests that come over the socket ``number`` until its other end is closed."""
+    _warm()
+    requests = socket.socket(fileno=number)
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    gc.freeze()
+    while True:
+        message, files, _, _ = socket.recv_fds(requests, 1 << 16, 1)
+        if not message:
+            return
+        if os.fork() == 0:
+            with contextlib.suppress(BaseException):
+                _answer(socket.socket(fileno=files[0]), json.loads(message))
+            os._exit(0)
+        os.close(files[0])
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]))

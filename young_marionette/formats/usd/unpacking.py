@@ -1,0 +1,78 @@
+"""Arrays of USD attributes, each unpacked once; in large files by two processes, since the library unpacks one at a time."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import signal
+import socket
+
+import numpy as np
+
+from ...core.errors import InputError
+from .memory import Reading, Writing
+
+_LARGE, _MOST = (
+    1 << 23,
+    20_000,
+)  # bytes of a file that is worth a second process; attributes that are shared out at most
+
+
+class Arrays:
+    """Values of attributes by their place in the stage."""
+
+    def __init__(self):
+        self._known = {}
+
+    def of(self, attribute, kind, width=1):
+        """``(n, width)``, or ``(n,)`` for a width of 1, as ``kind``; uncopied where nothing has to be changed."""
+        values = self._known.pop(attribute.GetPath(), None)
+        if values is None:
+            values = attribute.Get()
+            values = np.asarray(values if values is not None else [])
+        values = values.astype(kind, copy=False)
+        return values if width == 1 else values.reshape(-1, width)
+
+    def prepare(self, attributes, size, label):
+        """Unpack the attributes of a file of ``size`` bytes, so that ``of`` has them at hand."""
+        attributes = [a for a in attributes if a and a.HasAuthoredValue()][:_MOST]
+        if size < _LARGE or len(attributes) < 2:
+            return
+        todo, fill = os.pipe()
+        os.set_blocking(fill, False)
+        # Whoever is free takes the next number; two bytes are read as one.
+        os.write(fill, np.arange(len(attributes), dtype=np.uint16).tobytes())
+        os.close(fill)
+        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        if os.fork() == 0:
+            with contextlib.suppress(BaseException):
+                _help(attributes, todo, there)
+            os._exit(0)
+        there.close()
+        for number in _numbers(todo):
+            self._known[attributes[number].GetPath()] = np.asarray(attributes[number].Get())
+        os.close(todo)
+        with here:
+            message, files, _, _ = socket.recv_fds(here, 1 << 20, 1)
+        if not message:
+            raise InputError(f"{label} can't be read as USD: it is damaged so that the library for it gives up.")
+        store = Reading(files[0])
+        for number, told in json.loads(store.get_bytes(json.loads(message))):
+            self._known[attributes[number].GetPath()] = store.get(told)
+
+
+def _numbers(pipe):
+    while part := os.read(pipe, 2):
+        yield int(np.frombuffer(part, np.uint16)[0])
+
+
+def _help(attributes, todo, answers):
+    """What the second process does; it has no more time than the first."""
+    left, _ = signal.getitimer(signal.ITIMER_REAL)
+    signal.setitimer(signal.ITIMER_REAL, left)
+    store = Writing()
+    found = [[number, store.put(np.asarray(attributes[number].Get()))] for number in _numbers(todo)]
+    told = store.put_bytes(json.dumps(found).encode())
+    store.finish()
+    socket.send_fds(answers, [json.dumps(told).encode()], [store.file])

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
 from tests.app.harness import WindowCase, application
 from tests.support import Case, show_state
 from young_marionette.app import theme
-from young_marionette.app.stage.camera import Pose, project
+from young_marionette.app.stage.camera import LOOSE, Pose, project
 from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
 from young_marionette.core.skeleton import Clip
@@ -116,6 +116,33 @@ class Stage(WindowCase):
         self.assertEqual(len(stage.lines), 8)
         self.key(Qt.Key.Key_T)
         self.key(Qt.Key.Key_H)
+
+    def test_figures_that_travel_stay_in_the_picture(self):
+        """A camera that rests while figures move a little, and goes along when they leave; close views, too."""
+        stage, camera = self.window.stage, self.window.stage.camera
+        self.session.do(do.Choose(self.id_of("carry_bucket")))
+        self.session.arrange("marionette")
+        self.session.seek(0)
+        self.spin(0.4)
+        for distance in (camera.pose.distance, 1.0):
+            self.session.seek(0)
+            camera.jump(distance=distance)
+            start, moved = np.array(camera.pose.target), []
+            for frame in range(0, 191, 5):
+                self.session.seek(frame)
+                hips = stage.figures[0].placed[0]
+                moved.append(np.linalg.norm(np.array(camera.pose.target) - start))
+                if not frame:
+                    off = hips - start
+                self.assertLess(np.linalg.norm(hips - camera.pose.target - off), LOOSE * distance + 1e-6)
+            self.assertGreater(moved[-1], 2)
+        self.assertEqual(moved[0], 0)
+        self.session.do(do.Choose(self.id_of("light_lamp")))
+        stage.frame(glide=False)
+        self.session.seek(0)
+        start = camera.pose.target
+        self.session.seek(4)
+        self.assertEqual(camera.pose.target, start)
 
     def test_stance_overlays_at_the_hips_and_draws_arcs(self):
         self.desk("stance")

@@ -183,11 +183,14 @@ class Facts(Case):
             (110, "centimetre"),
             (1.1, "metre"),
             (5.7, "foot"),
+            (17, "decimetre"),
+            (0.6, "metre"),
+            (310, "centimetre"),
         ):
             self.assertEqual(guess_unit(stature)[1], unit, stature)
 
     def test_senseless_sizes_are_shown_human_and_said(self):
-        for stature in (17000, 0.119, 3e7, 1e-4):
+        for stature in (17000, 0.119, 3e7, 1e-4, 24.8, 9.5):
             scale, _, sure = guess_unit(stature)
             self.assertFalse(sure)
             self.assertTrue(1.1 < scale * stature < 2.4)

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 ROOT = Path(__file__).parents[2]
-VALIDATOR = "gltf-validator@2.0.0-dev.3.10"
+VALIDATOR, MODELS = "gltf-validator@2.0.0-dev.3.10", "@webxr-input-profiles/assets@1.0.20"
 _SCRIPT = """
 const validator = require('gltf-validator'), fs = require('fs');
 validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[2])), {maxIssues: 50}).then(r => console.log(JSON.stringify(
@@ -142,7 +142,7 @@ def usd_complaints(path):
 
 def gltf_complaints(path):
     """Errors and warnings of the Khronos validator, or None where Node or the validator can't be had."""
-    folder = _validator()
+    folder = node_package(VALIDATOR)
     if folder is None:
         return None
     done = subprocess.run(
@@ -151,14 +151,14 @@ def gltf_complaints(path):
     return json.loads(done.stdout or '[{"code": "BROKEN"}]')
 
 
-def _validator():
-    """A folder where the validator is installed, made once; None where it can't be."""
+def node_package(package):
+    """A folder where a package of Node's is installed, made once; None where it can't be."""
     folder = ROOT / ".venv" / "node"
     if not shutil.which("node") or not shutil.which("npm"):
         return None
-    if not (folder / "node_modules" / "gltf-validator").exists():
+    if not (folder / "node_modules" / package.rpartition("@")[0]).exists():
         folder.mkdir(parents=True, exist_ok=True)
-        command = ["npm", "install", "--no-audit", "--no-fund", "--silent", VALIDATOR]
+        command = ["npm", "install", "--no-audit", "--no-fund", "--silent", "--ignore-scripts", package]
         environment = {**os.environ, "npm_config_cache": tempfile.mkdtemp()}
         if subprocess.run(command, cwd=folder, capture_output=True, env=environment).returncode:
             return None

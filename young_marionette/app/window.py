@@ -305,9 +305,10 @@ class Window(FileActions, QMainWindow):
     def show_stage(self):
         """Draw the figures of the moment."""
         figures = self.director.figures()
-        if self.stage.follow.isChecked() and figures:
+        if figures:
             targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
-            self.stage.camera.follow(tuple(sum(targets) / len(targets)))
+            middle = sum(targets) / len(targets)
+            self.stage.camera.follow(middle) if self.stage.follow.isChecked() else self.stage.camera.go_along(middle)
         pairing = self._shown_pairing = self.session.state.pairing
         ringed = (
             self.session.step == "stance"

@@ -16,7 +16,8 @@ from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
 from .skeleton import as_rows
 
-# Unit, metres, and how unlikely it is beforehand (added to the log of the misfit with 1.7 m).
+# Unit, metres, and how unlikely it is beforehand (added to the log of the misfit with 1.7 m). The rare ones are
+# only believed of a figure as tall as people are.
 UNITS = (
     ("metre", 1.0, 0.0),
     ("centimetre", 0.01, 0.0),
@@ -25,7 +26,7 @@ UNITS = (
     ("foot", 0.3048, 0.6),
     ("decimetre", 0.1, 0.7),
 )
-_USUAL = 1.7
+_USUAL, _RARE = 1.7, 0.3
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
@@ -70,8 +71,10 @@ def guess_unit(stature):
     """``(metres per unit, name, sure)`` for a figure of that length in file units."""
     if stature <= 0 or not np.isfinite(stature):
         return 1.0, "metre", False
-    misfit, name, scale = min((abs(np.log(stature * s / _USUAL)) + cost, n, s) for n, s, cost in UNITS)
-    if misfit <= 1.2:
+    misfits = [(abs(np.log(stature * s / _USUAL)), cost, n, s) for n, s, cost in UNITS]
+    fitting = [(misfit + cost, n, s) for misfit, cost, n, s in misfits if misfit < (1.2 if cost < 0.5 else _RARE)]
+    if fitting and min(fitting)[0] <= 1.2:
+        _, name, scale = min(fitting)
         return scale, name, True
     power = 10.0 ** -round(np.log10(stature / _USUAL))
     scale = power if 1.2 < stature * power < 2.3 else _USUAL / stature

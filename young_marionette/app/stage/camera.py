@@ -9,6 +9,7 @@ import numpy as np
 
 FIELD = np.radians(32)
 GLIDE = 0.28
+LOOSE = 0.13  # how far figures may go before the camera goes along, as a share of its distance
 VIEWS = {"front": (0.0, 0.06), "side": (np.pi / 2, 0.06), "top": (0.0, np.pi / 2 - 0.001), "corner": (0.5, 0.2)}
 
 
@@ -61,6 +62,7 @@ class Camera:
     def __init__(self):
         self._from = self._goal = Pose()
         self._since = 0.0
+        self._seen = self._last = None  # where what moves was when the view was chosen, and is
 
     @property
     def pose(self):
@@ -86,10 +88,12 @@ class Camera:
         # The short way round.
         turns = round((start.yaw - goal.yaw) / (2 * np.pi))
         self._from, self._goal, self._since = start, replace(goal, yaw=goal.yaw + 2 * np.pi * turns), time.monotonic()
+        self._seen = self._last
 
     def jump(self, **changes):
         """Be at once where some values are changed."""
         self._goal = self._from = replace(self.pose, **changes)
+        self._seen = self._last
 
     def orbit(self, dx, dy):
         """Turn by a way of the pointer in pixels."""
@@ -109,7 +113,20 @@ class Camera:
 
     def follow(self, target):
         """Keep the target on a moving point."""
-        shift = np.array(target) - self._goal.target
+        self._shift(np.array(target) - self._goal.target)
+
+    def go_along(self, place):
+        """Keep what moves in the picture: rest while ``place`` is near where it was last seen, and go along beyond."""
+        self._last = np.array(place, float)
+        self._seen = self._last if self._seen is None else self._seen
+        way = self._last - self._seen
+        length = np.linalg.norm(way)
+        if length > LOOSE * self._goal.distance:
+            way = way * (1 - LOOSE * self._goal.distance / length)
+            self._seen = self._seen + way
+            self._shift(way)
+
+    def _shift(self, shift):
         if np.abs(shift).max() > 1e-6:
             self._goal = replace(self._goal, target=tuple(np.array(self._goal.target) + shift))
             self._from = replace(self._from, target=tuple(np.array(self._from.target) + shift))

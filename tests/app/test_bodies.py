@@ -172,18 +172,29 @@ class Bodies(WindowCase):
         source = self.state.source_entry
         from dataclasses import replace
 
-        clip = replace(source.clip, curves=("jaw_open",), values=np.linspace(0, 1, source.clip.frames)[:, None])
+        values = np.linspace([0, 0], [1, 1], source.clip.frames)
+        clip = replace(source.clip, curves=("jaw_open", "blink"), values=values)
         self.session.document.open(self.state.with_entry(replace(source, clip=clip)), None)
         self.spin(0.1)
         self.session.seek(0)
         still = self.puppet.skin()[0]
         self.session.seek(source.clip.frames - 1)
-        self.assertEqual(self.puppet.weights, {"jaw_open": 1.0})
+        self.assertEqual(self.puppet.weights, {"jaw_open": 1.0, "blink": 1.0})
         self.assertGreater(np.abs(self.puppet.skin()[0] - still).max(), 0)
         figure = self.puppet
         shut = replace(figure, weights={}, _segments=None)
         drop = figure.skin()[0] - shut.skin()[0]
         self.assertGreater(np.abs(drop).max(), 0.01)
+        # The card has the places and the normals of the face with shut eyes.
+        self.window.stage.refresh()
+        self.spin(0.2)
+        dresser = self.window.stage.renderer._dresser
+        parts = [p for kept in dresser._kept.values() if kept[0] is figure.character for p in kept[1]]
+        for part in parts:
+            shapes = (part.mesh, *part.mesh.morphs)
+            wanted = sum(np.concatenate([m.points, m.normals], 1) for m in shapes)
+            self.close(np.frombuffer(part.places.read(), "f4").reshape(-1, 6), wanted, 1e-6)
+        self.assertTrue(parts)
         QTest.qWait(1)
 
 

@@ -19,10 +19,14 @@ def level_in(*names):
 
 @dataclass(frozen=True, eq=False)
 class Morph:
-    """A shape that a mesh can be blended towards: ``points (v, 3)`` are added to the mesh's, times its weight."""
+    """A shape that a mesh can be blended towards: ``points (v, 3)`` are added to the mesh's, times its weight.
+
+    ``normals (v, 3)``: the same for normals; None where they are not told.
+    """
 
     name: str
     points: np.ndarray
+    normals: np.ndarray | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,9 +167,15 @@ def placed_character(character, placement):
 
     def mesh(m):
         points = (m.points @ turn.T * placement.scale).astype(np.float32)
-        morphs = tuple(replace(x, points=(x.points @ turn.T * placement.scale).astype(np.float32)) for x in m.morphs)
         return replace(
-            m, points=points, normals=m.normals @ turn.T.astype(np.float32), binds=m.binds @ back, morphs=morphs
+            m, points=points, normals=turned(m.normals), binds=m.binds @ back, morphs=tuple(map(morph, m.morphs))
         )
+
+    def morph(m):
+        points = (m.points @ turn.T * placement.scale).astype(np.float32)
+        return replace(m, points=points, normals=None if m.normals is None else turned(m.normals))
+
+    def turned(normals):
+        return normals @ turn.T.astype(np.float32)
 
     return replace(character, meshes=tuple(map(mesh, character.meshes)))

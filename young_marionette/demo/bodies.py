@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core import rotations as rot
-from ..core.character import Character, Material, Mesh, Morph
+from ..core.character import Character, Material, Mesh, Morph, smooth_normals
 from ..core.turning import turned
 
 # Profiles along a bone: share of its length, radius as a share of the piece's.
@@ -119,17 +119,20 @@ class _Carver:
             starts = np.cumsum([0, *(len(p[0]) for p in parts)])
             count = starts[-1]
             morphs = []
+            place = np.concatenate([p[0] for p in parts]).astype(np.float32)
+            triangles = np.concatenate([p[2] + s for p, s in zip(parts, starts)]).astype(np.int32)
             for morph in names:
                 moved = np.zeros((count, 3), np.float32)
                 for start, part in zip(starts, parts):
                     if morph in part[6]:
                         moved[start : start + len(part[0])] = part[6][morph]
-                morphs.append(Morph(morph, moved))
+                lit = smooth_normals(place + moved, triangles) - smooth_normals(place, triangles)
+                morphs.append(Morph(morph, moved, np.where(np.abs(lit) > 1e-4, lit, 0).astype(np.float32)))
             yield Mesh(
                 f"{name}_body" if level == 0 else f"{name}_body_LOD{level}",
-                np.concatenate([p[0] for p in parts]).astype(np.float32),
+                place,
                 np.concatenate([p[1] for p in parts]).astype(np.float32),
-                np.concatenate([p[2] + s for p, s in zip(parts, starts)]).astype(np.int32),
+                triangles,
                 np.concatenate([p[4] for p in parts]).astype(np.int32),
                 np.concatenate([p[5] for p in parts]).astype(np.float32),
                 binds, np.concatenate([p[3] for p in parts]).astype(np.float32), material, tuple(morphs), level,

@@ -41,8 +41,12 @@ def displayed(colour):
     return tuple(float(c) ** (1 / 2.2) for c in colour[:3])
 
 
+def _together(points, normals):
+    return np.concatenate([points, normals], 1).astype("f4").tobytes()
+
+
 class _Part:
-    """One mesh on the card. Its places are written anew when the weights of its morphs change."""
+    """One mesh on the card. Its places and normals are written anew when the weights of its morphs change."""
 
     def __init__(self, context, program, mesh):
         self.mesh, self.weights = mesh, None
@@ -52,11 +56,11 @@ class _Part:
         self.used, local = np.unique(joints.astype(int), return_inverse=True)
         joints = local.reshape(joints.shape).astype("f4")
         coords = np.zeros((len(mesh.points), 2)) if mesh.texcoords is None else mesh.texcoords
-        still = np.concatenate([mesh.normals, coords, joints, weights], 1).astype("f4")
-        self.places = context.buffer(mesh.points.astype("f4").tobytes(), dynamic=bool(self.morphs))
+        still = np.concatenate([coords, joints, weights], 1).astype("f4")
+        self.places = context.buffer(_together(mesh.points, mesh.normals), dynamic=bool(self.morphs))
         self.still = context.buffer(np.ascontiguousarray(still).tobytes())
         self.corners = context.buffer(mesh.triangles.astype("i4").tobytes())
-        layout = [(self.places, "3f", "place"), (self.still, "3f 2f 4f 4f", "normal", "coord", "joints", "weights")]
+        layout = [(self.places, "3f 3f", "place", "normal"), (self.still, "2f 4f 4f", "coord", "joints", "weights")]
         self.array = context.vertex_array(program, layout, self.corners)
 
     def blend(self, weights):
@@ -64,11 +68,12 @@ class _Part:
         own = tuple(float(weights.get(m.name, 0.0)) for m in self.morphs)
         if own == (self.weights or (0.0,) * len(own)):
             return
-        self.weights, points = own, self.mesh.points
+        self.weights, points, normals = own, self.mesh.points, self.mesh.normals
         for morph, weight in zip(self.morphs, own):
             if weight:
                 points = points + morph.points * weight
-        self.places.write(points.astype("f4").tobytes())
+                normals = normals if morph.normals is None else normals + morph.normals * weight
+        self.places.write(_together(points, normals))
 
     def release(self):
         for part in (self.array, self.places, self.still, self.corners):

@@ -133,12 +133,22 @@ class Writer:
     def array(self, values, kind, bounds=False, component=5126, **view):
         """Add an array ``(count, width)``; gives the number of its accessor. ``bounds``: with its least and largest."""
         values = np.ascontiguousarray(values, TYPES[component])
-        accessor = {
-            "bufferView": self.data(values.tobytes(), **view),
-            "componentType": component,
-            "count": len(values),
-            "type": kind,
-        }
+        return self._accessor(values, kind, bounds, component, {"bufferView": self.data(values.tobytes(), **view)})
+
+    def changes(self, values, kind, bounds=False):
+        """Add an array of floats that is mostly zero: only rows that are not are stored, where that is shorter."""
+        values = np.ascontiguousarray(values, TYPES[5126])
+        rows = np.flatnonzero(values.any(1))
+        rows = rows if len(rows) else np.zeros(1, int)
+        if len(rows) > len(values) // 2:
+            return self.array(values, kind, bounds)
+        places = {"bufferView": self.data(rows.astype("<u4").tobytes()), "componentType": 5125}
+        stored = {"bufferView": self.data(values[rows].tobytes())}
+        sparse = {"count": len(rows), "indices": places, "values": stored}
+        return self._accessor(values, kind, bounds, 5126, {"sparse": sparse})
+
+    def _accessor(self, values, kind, bounds, component, stored):
+        accessor = {**stored, "componentType": component, "count": len(values), "type": kind}
         if bounds and len(values):
             flat = values.reshape(len(values), -1)
             accessor["min"], accessor["max"] = flat.min(0).tolist(), flat.max(0).tolist()

@@ -53,8 +53,17 @@ def _primitive(writer, mesh, materials):
     if materials[mesh.material] is not None:
         part["material"] = materials[mesh.material]
     if mesh.morphs:
-        part["targets"] = [{"POSITION": writer.array(m.points, "VEC3", True, target=_ARRAY)} for m in mesh.morphs]
+        part["targets"] = [_target(writer, mesh, m) for m in mesh.morphs]
     return part
+
+
+def _target(writer, mesh, morph):
+    target = {"POSITION": writer.changes(morph.points, "VEC3", True)}
+    # All targets of a mesh have to tell the same.
+    if any(m.normals is not None for m in mesh.morphs):
+        normals = np.zeros_like(morph.points) if morph.normals is None else morph.normals
+        target["NORMAL"] = writer.changes(normals, "VEC3")
+    return target
 
 
 def _unit(normals):

@@ -139,7 +139,8 @@ def _morphs(container, accessors, node, part, count):
             points = accessors.floats(target["POSITION"], 3)
             if len(points) != count:
                 raise InputError(f"{container.label}: the morph {name} is of another mesh's size.")
-            found.append(Morph(name, points))
+            normals = accessors.floats(target["NORMAL"], 3) if "NORMAL" in target else None
+            found.append(Morph(name, points, normals if normals is not None and len(normals) == count else None))
     return tuple(found)
 
 

@@ -97,9 +97,12 @@ def _shapes(stage, prim, binding, mesh):
     targets = []
     for morph in mesh.morphs:
         shape = UsdSkel.BlendShape.Define(stage, prim.GetPath().AppendChild(Tf.MakeValidIdentifier(morph.name)))
-        at = np.flatnonzero(np.abs(morph.points).max(1) > 0)
+        told = [p for p in (morph.points, morph.normals) if p is not None]
+        at = np.flatnonzero(np.abs(np.concatenate(told, 1)).max(1) > 0)
         at = at if len(at) else np.zeros(1, int)
-        shape.CreateOffsetsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(morph.points[at], np.float32)))
+        makers = (shape.CreateOffsetsAttr, shape.CreateNormalOffsetsAttr)
+        for make, values in zip(makers, told):
+            make(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(values[at], np.float32)))
         shape.CreatePointIndicesAttr(Vt.IntArray.FromNumpy(at.astype(np.int32)))
         targets.append(shape.GetPath())
     binding.CreateBlendShapesAttr([m.name for m in mesh.morphs])

@@ -57,9 +57,10 @@ def _meshes(target, tree, arrays, label, materials):
     )
     if normals is None:
         normals = smooth_normals(points, which)[points_of]
-    if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
+    left_handed = str(mesh.GetOrientationAttr().Get()) == "leftHanded"
+    if left_handed:
         triangles, normals = triangles[:, ::-1], -normals
-    morphs = _morphs(prim, points_of, len(points))
+    morphs = _morphs(prim, points_of, len(points), np.float32(-1 if left_handed else 1))
     for material, chosen in _groups(prim, faces, len(triangles), materials):
         yield Mesh(
             name, points[points_of], normals, _chosen(triangles, chosen), joints[points_of],
@@ -204,7 +205,7 @@ def _as_one(rows):
     return rows.view(np.dtype((np.void, rows.dtype.itemsize * rows.shape[1])))[:, 0]
 
 
-def _morphs(prim, points_of, count):
+def _morphs(prim, points_of, count, side):
     from pxr import UsdSkel
 
     api = UsdSkel.BindingAPI(prim)
@@ -224,9 +225,11 @@ def _morphs(prim, points_of, count):
             or not np.isfinite(offsets).all()
         ):
             continue
-        full = np.zeros((count, 3), np.float32)
-        full[at] = offsets
-        found.append(Morph(str(name), full[points_of]))
+        normals = np.array(shape.GetNormalOffsetsAttr().Get() or [], np.float32).reshape(-1, 3)
+        told = len(normals) == len(offsets) and np.isfinite(normals).all()
+        full, full_normals = np.zeros((2, count, 3), np.float32)
+        full[at], full_normals[at] = offsets, normals if told else 0
+        found.append(Morph(str(name), full[points_of], side * full_normals[points_of] if told else None))
     return tuple(found)
 
 

@@ -85,7 +85,7 @@ def _character(store, character):
             "arrays": [store.put(getattr(m, key)) for key in _MESH],
             "material": m.material,
             "level": m.level,
-            "morphs": [[x.name, store.put(x.points)] for x in m.morphs],
+            "morphs": [[x.name, store.put(x.points), store.put(x.normals)] for x in m.morphs],
         }
         for m in character.meshes
     ]
@@ -99,7 +99,7 @@ def _character_back(store, told, textures):
     meshes = []
     for m in told["meshes"]:
         arrays = dict(zip(_MESH, map(store.get, m["arrays"])))
-        morphs = tuple(Morph(name, store.get(number)) for name, number in m["morphs"])
+        morphs = tuple(Morph(name, *map(store.get, arrays)) for name, *arrays in m["morphs"])
         meshes.append(Mesh(m["name"], **arrays, material=m["material"], morphs=morphs, level=m["level"]))
     materials = tuple(Material(n, tuple(c), t, d) for n, c, t, d in told["materials"])
     # A texture travels by its place, and once only.

@@ -94,6 +94,19 @@ class Small(Case):
         return forward(clip)[0][:, -1]
 
 
+class Compressed(Small):
+    def test_a_body_that_is_compressed_leaves_skeleton_and_motion(self):
+        self.doc.animate(1, "rotation", [0, 1 / 30, 2 / 30], [QUARTER] * 3)
+        part = {"attributes": {"POSITION": 0}, "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0}}}
+        self.doc.tree["meshes"] = [{"name": "coat", "primitives": [part]}]
+        self.doc.tree["nodes"].append({"mesh": 0, "skin": 0})
+        self.doc.tree["extensionsRequired"] = self.doc.tree["extensionsUsed"] = ["KHR_draco_mesh_compression"]
+        entries = entries_of(self.read())
+        self.assertEqual([e.clip.frames for e in entries], [3])
+        self.assertIsNone(entries[0].character)
+        self.assertIn("the mesh coat is compressed", " ".join(entries[0].notes))
+
+
 class Transforms(Small):
     def test_plain_matrix_and_uri(self):
         self.doc.tree["nodes"][1] = {

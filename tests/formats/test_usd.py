@@ -125,6 +125,28 @@ class Stages(Case):
         self.close(again.skeleton.rest_world[0], file.skeleton.rest_world[0], 1e-5)
         self.close(forward(again.clips[0])[0], forward(file.clips[0])[0], 1e-4)
 
+    def test_what_a_skeleton_stands_under_may_move(self):
+        """Motion of the prims over a skeleton, as many programs write a figure's travel, comes over its root."""
+        over = """double3 xformOp:translate.timeSamples = {0: (0, 0, 0), 24: (48, 0, 0)}
+            float xformOp:rotateZ.timeSamples = {0: 0, 24: 90}
+            uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateZ"]"""
+        walk, still = self.stage(over, more=MESH % {"geometry": moved(0, 0, 90)}).clips
+        self.close(forward(walk)[0][0], [[0, 0, 90], [0, 0, 50], [0, 0, 15]], 1e-5)
+        self.close(forward(walk)[0][-1], [[48, 0, 90], [48, 0, 50], [13, 0, 50]], 1e-5)
+        half = np.sqrt(0.5)
+        self.close(forward(still)[0][[0, 6, 12], 0], [[5, 0, 90], [24 + 5 * half, 5 * half, 90], [48, 5, 90]], 1e-4)
+        # Written into its own file, with the body, it moves once and not twice.
+        out = self.folder / "again.usda"
+        entry = next(e for e in entries_of(read(self.folder / "a.usda")) if e.clip is not None)
+        delivery.write_entry(entry, out)
+        self.close(forward(read(out).clips[0])[0], forward(walk)[0], 1e-3)
+        self.assertIsNotNone(read(out).layout.character)
+        # Without any animation of joints, the way alone is a clip.
+        path = self.folder / "a.usda"
+        path.write_text(path.read_text().replace("def SkelAnimation", "def Scope"))
+        (alone,) = read(path).clips
+        self.close(forward(alone)[0][-1], [[48, 0, 90], [48, 0, 50], [48, 0, 15]], 1e-5)
+
     def test_scales_are_in_the_offsets(self):
         file = self.stage(hip=moved(0, 0, 90, 2))
         self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)

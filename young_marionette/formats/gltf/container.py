@@ -117,13 +117,14 @@ def _document(text, label):
     return document
 
 
-# Required extensions that change nothing of what is read here (materials, textures), or that are read.
+# Required extensions that change nothing of what is read here (materials, textures), or that are read; where meshes
+# are compressed, a body can't be used, but its skeleton and motion can.
 _UNDERSTOOD = {
     "KHR_materials_unlit", "KHR_texture_transform", "KHR_materials_pbrSpecularGlossiness", "KHR_texture_basisu",
     "EXT_texture_webp", "KHR_materials_emissive_strength", "KHR_lights_punctual", "VRM", "VRMC_vrm", "KHR_mesh_quantization",
     "VRMC_vrm_animation", "VRMC_materials_mtoon", "VRMC_springBone", "VRMC_node_constraint", "KHR_materials_transmission",
     "KHR_materials_clearcoat", "KHR_materials_ior", "KHR_materials_sheen", "KHR_materials_specular", "KHR_materials_volume",
-    "KHR_materials_variants",
+    "KHR_materials_variants", "KHR_draco_mesh_compression",
 }  # fmt: skip
 
 

@@ -71,6 +71,8 @@ def _primitives(container, accessors, nodes, number, joints, binds, count, level
             raise InputError(f"{label}: a part of the mesh {name} has no attributes.")
         if part.get("mode", 4) != 4 or "POSITION" not in attributes:
             continue  # lines and points are nobody's skin
+        if "KHR_draco_mesh_compression" in (part.get("extensions") or {}):
+            raise InputError(f"the mesh {name} is compressed (KHR_draco_mesh_compression), which is not known here.")
         points = accessors.floats(attributes["POSITION"], 3)
         triangles = _triangles(accessors, part, len(points), label)
         normals = _same_count(accessors, attributes, "NORMAL", 3, len(points), label)

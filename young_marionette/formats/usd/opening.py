@@ -13,8 +13,9 @@ from ...core.declared import Declared
 from ...core.errors import InputError
 from ..places import read_if_there
 from .meshes import PACKED, character_of
+from .motion import carried, clip_of, ways_of
 from .safety import check_layers, check_package
-from .skeletons import clip_of, tree_of
+from .skeletons import tree_of
 from .stages import layer_of
 from .unpacking import Arrays
 
@@ -65,7 +66,8 @@ def _read(path, package):
     if stage is None:
         raise InputError(f"{path.name} can't be read: it is no sound USD file, or was cut off.")
     prims = list(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()))
-    cache = UsdGeom.XformCache()
+    # What moves stands where it begins; what is still has one place at all times.
+    cache = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())
     skeletons = [p for p in prims if p.IsA(UsdSkel.Skeleton)]
     if not skeletons:
         raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
@@ -88,8 +90,9 @@ def _read(path, package):
     bodies = [character_of(flat, tree, arrays, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
-        clips = [clip_of(p, tree, stage, path.name, notes) for p in animations]
-        clips = [c for c in clips if c is not None]
+        ways = ways_of(stage.GetPrimAtPath(tree.path), path.name)
+        clips = [clip_of(p, tree, ways, path.name, notes) for p in animations]
+        clips = [c for c in clips if c is not None] or carried(stage.GetPrimAtPath(tree.path), tree, ways, notes)
         if len(clips) == 1:
             clips = [replace(clips[0], name=path.stem)]
         else:

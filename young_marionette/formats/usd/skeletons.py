@@ -1,4 +1,4 @@
-"""Skeletons and animations of UsdSkel as ours."""
+"""Skeletons of UsdSkel as ours."""
 
 from __future__ import annotations
 
@@ -6,19 +6,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ...core import rotations as rot
 from ...core.errors import InputError
-from ...core.skeleton import Clip, Skeleton
-from ..sampling import check_size, grid_rate, sampled
+from ...core.skeleton import Skeleton
 from ..transforms import (
     DOUBLES,
     decomposed,
     different,
     parents_first,
-    scales_above,
-    scaling_note,
     skeleton_under,
-    stretched,
 )
 
 TIPS = "userProperties:boneEnds"
@@ -111,113 +106,3 @@ def _parent(joint, index):
         if joint in index:
             return index[joint]
     return -1
-
-
-def clip_of(prim, tree, stage, label, notes):
-    """The Clip of a SkelAnimation prim on a tree, or None where it moves none of its joints."""
-    from pxr import UsdSkel
-
-    anim = UsdSkel.Animation(prim)
-    joints = [str(j) for j in anim.GetJointsAttr().Get() or ()]
-    place = {j: i for i, j in enumerate(tree.joints)}
-    shapes = [str(s) for s in anim.GetBlendShapesAttr().Get() or ()]
-    if not any(j in place for j in joints) and not shapes:
-        return None
-    per_second = float(stage.GetTimeCodesPerSecond()) or 24.0
-    tracks = {}
-    for name, attribute, width in (
-        ("rotations", anim.GetRotationsAttr(), 4),
-        ("translations", anim.GetTranslationsAttr(), 3),
-        ("scales", anim.GetScalesAttr(), 3),
-        ("weights", anim.GetBlendShapeWeightsAttr(), 1),
-    ):
-        count = len(shapes) if name == "weights" else len(joints)
-        track = _track(attribute, count, width, label, prim.GetName(), per_second) if count else None
-        if track is not None:
-            tracks[name] = track
-    if not tracks:
-        return None
-    times = [t for t, _ in tracks.values() if len(t) > 1] or [np.zeros(1)]
-    rate, regular = _rate(times, per_second)
-    start, end = min(t[0] for t in times), max(t[-1] for t in times)
-    frames = int(np.floor((end - start) * rate + 0.02)) + 1
-    check_size(label, prim.GetName(), frames, len(tree.joints))
-    if not regular:
-        notes.append(
-            f"The samples of {prim.GetName()} fall on no frames of a usual rate; it is taken at {rate:g} a second."
-        )
-    at = start + np.arange(frames) / rate
-    return _clip(prim.GetName(), tree, joints, place, tracks, at, rate, shapes, notes)
-
-
-def _rate(times, per_second):
-    every = np.unique(np.concatenate(times)) * per_second
-    if len(every) > 1 and np.abs(every - np.round(every)).max() < 1e-3 and np.median(np.diff(every)) < 1.5:
-        return per_second, True
-    return grid_rate(times)
-
-
-def _track(attribute, count, width, label, name, per_second):
-    """``(times in seconds, values (samples, count, width))`` of an attribute, or None where it has no value."""
-    samples = attribute.GetTimeSamples()
-    if not samples:
-        value = attribute.Get()
-        samples = [0.0] if value is not None else []
-    found = []
-    for time in samples:
-        value = np.array(attribute.Get(time), float).reshape(-1, width) if attribute.Get(time) is not None else None
-        if value is None or len(value) != count:
-            raise InputError(f"{label}: {name} has values for another number of joints than it lists.")
-        found.append(value)
-    if not found:
-        return None
-    values = np.stack(found)
-    if not (np.isfinite(values).all() and np.abs(values).max(initial=0) < 1e12):
-        raise InputError(f"{label}: {name} holds something that is no number.")
-    return np.array(samples, float) / per_second, values
-
-
-def _clip(name, tree, joints, place, tracks, at, rate, shapes, notes):
-    skeleton = tree.skeleton
-    over_move, over_turn, _ = decomposed(tree.over)
-    above = scales_above(skeleton, tree.scales)
-    turns = np.repeat(skeleton.rest[None], len(at), 0)
-    known = [(column, place[token]) for column, token in enumerate(joints) if token in place]
-    columns, moved = (np.array(part, int) for part in zip(*known)) if known else (np.zeros(0, int),) * 2
-    roots = moved[skeleton.parents[moved] < 0]
-    found = {
-        kind: sampled(times, values[:, columns], "LINEAR", at, kind == "rotations")
-        for kind, (times, values) in tracks.items()
-        if kind != "weights"
-    }
-    moves, scales = {}, {}
-    if "rotations" in found:
-        turns[:, moved] = found["rotations"]
-        turns[:, roots] = rot.multiply(over_turn, turns[:, roots])
-    if "translations" in found:
-        places = found["translations"] * above[moved]
-        moves = {int(j): places[:, i] for i, j in enumerate(moved)}
-        moves |= {int(j): rot.rotate(over_turn, moves[int(j)]) + over_move for j in roots}
-    if "scales" in found:
-        # Scales of animations are half floats.
-        far = np.abs(found["scales"] - tree.scales[moved]).max((0, 2)) > 2e-3 * np.abs(tree.scales[moved]).max(1)
-        scales = {int(j): found["scales"][:, i] for i, j in enumerate(moved) if far[i]}
-    if scales:
-        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    for joint, factor in stretched(skeleton, tree.scales, scales).items():
-        moves[joint] = moves.get(joint, skeleton.offsets[joint]) * factor
-    span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
-    moving = [
-        j
-        for j in sorted(moves)
-        if skeleton.parents[j] < 0 or np.abs(moves[j] - skeleton.offsets[j]).max() > 2e-6 * span
-    ]
-    values = None
-    if shapes and "weights" in tracks:
-        times, weights = tracks["weights"]
-        values = sampled(times, weights[:, :, 0], "LINEAR", at)
-    return Clip(
-        name, skeleton, rate, turns, np.array(moving, int),
-        np.stack([moves[j] for j in moving], 1) if moving else None,
-        tuple(shapes) if values is not None else (), values,
-    )  # fmt: skip

@@ -118,9 +118,23 @@ def _into_file(clip, layout, level):
         order = {token: layout.names[i] for i, token in enumerate(layout.tree.joints)}
         skel = UsdSkel.Skeleton(skeleton)
         skel.CreateJointNamesAttr([order[str(j)] for j in skel.GetJointsAttr().Get()])
+    _stand_still(skeleton)
     _animate(stage, skeleton, clip, layout.tree.joints, _own_motion(clip, layout.tree), layout.tree)
     used = _asset_places(layer)
     return layer, {place: data for place, data in layout.textures.items() if place in used}
+
+
+def _stand_still(prim):
+    """Leave a prim and all that it stands under where they begin: their motion is in the joints."""
+    from pxr import Usd, UsdGeom
+
+    while prim and not prim.IsPseudoRoot():
+        for op in UsdGeom.Xformable(prim).GetOrderedXformOps() if prim.IsA(UsdGeom.Xformable) else ():
+            if op.GetAttr().GetNumTimeSamples():
+                value = op.Get(Usd.TimeCode.EarliestTime())
+                op.GetAttr().Clear()
+                op.Set(value)
+        prim = prim.GetParent()
 
 
 def _asset_places(layer):

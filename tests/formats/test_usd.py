@@ -147,6 +147,17 @@ class Stages(Case):
         (alone,) = read(path).clips
         self.close(forward(alone)[0][-1], [[48, 0, 90], [48, 0, 50], [48, 0, 15]], 1e-5)
 
+    def test_animations_belong_to_the_skeletons_that_are_bound_to_them(self):
+        self.stage()
+        path = self.folder / "a.usda"
+        text = path.read_text()
+        one = text[text.index("def SkelRoot") :]
+        path.write_text(text + one.replace("Rig", "Twin").replace('"walk"', '"row"').replace("/walk>", "/row>"))
+        file = read(path)
+        # "still" is bound to nobody in either.
+        names = [[c.name.split(": ")[1] for c in part.clips] for part in (file, *file.more)]
+        self.assertEqual(names, [["walk", "still", "still"], ["still", "row", "still"]])
+
     def test_scales_are_in_the_offsets(self):
         file = self.stage(hip=moved(0, 0, 90, 2))
         self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)

@@ -73,6 +73,7 @@ def _read(path, package):
         raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
     trees = sorted((tree_of(p, path.name, cache) for p in skeletons), key=lambda t: -len(t.joints))
     animations = [p for p in prims if p.IsA(UsdSkel.Animation)]
+    played = _played(skeletons)
     textures = _textures(prims, path, package)
     with open(path, "rb") as file:
         alone = not several and file.read(8) == b"PXR-USDC"
@@ -91,7 +92,8 @@ def _read(path, package):
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
         ways = ways_of(stage.GetPrimAtPath(tree.path), path.name)
-        clips = [clip_of(p, tree, ways, path.name, notes) for p in animations]
+        own = [p for p in animations if tree.path in played.get(str(p.GetPath()), [tree.path])]
+        clips = [clip_of(p, tree, ways, path.name, notes) for p in own]
         clips = [c for c in clips if c is not None] or carried(stage.GetPrimAtPath(tree.path), tree, ways, notes)
         if len(clips) == 1:
             clips = [replace(clips[0], name=path.stem)]
@@ -100,6 +102,18 @@ def _read(path, package):
         name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
         parts.append((tree, clips, body, notes, name))
     return (stage, flat), (parts, declared, data, textures)
+
+
+def _played(skeletons):
+    """``{path of an animation: paths of the skeletons that are bound to it}``; those of no skeleton are anybody's."""
+    from pxr import UsdSkel
+
+    found = {}
+    for prim in skeletons:
+        animation = UsdSkel.BindingAPI(prim).GetInheritedAnimationSource()
+        if animation:
+            found.setdefault(str(animation.GetPath()), []).append(str(prim.GetPath()))
+    return found
 
 
 def _flat(stage, found):

@@ -284,7 +284,7 @@ class Window(FileActions, QMainWindow):
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         total = self.split.width()
         left = self.split.sizes()[0] if self.split.sizes()[0] else 236
-        left = min(max(left, 236), 280)
+        left = min(max(left, 236, total // 8), max(280, total // 6))
         wide = min(desk.wide, total - left - 340)
         self.split.setSizes([left, total - left - wide, wide])
         self._on_view()

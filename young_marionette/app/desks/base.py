@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from .. import theme
 from ..parts.widgets import label, scrolling
@@ -26,9 +26,14 @@ class Desk(QWidget):
         self.column.setContentsMargins(0, 4, 6, 4)
         self.column.setSpacing(12)
         if self.scrolls:
-            outer.addWidget(scrolling(self.column), 1)
+            self._area = scrolling(self.column)
+            outer.addWidget(self._area, 1)
         else:
             outer.addLayout(self.column, 1)
+        self._foot = QVBoxLayout()
+        self._foot.setContentsMargins(0, 0, 6, 4)
+        self._foot.setSpacing(theme.SPACE)
+        outer.addLayout(self._foot)
         self.build()
         if self.scrolls:
             self.column.addStretch(1)
@@ -42,3 +47,11 @@ class Desk(QWidget):
     def add(self, *widgets):
         for widget in widgets:
             self.column.addWidget(widget)
+
+    def add_below(self, *widgets):
+        """Add what stays in sight below all that scrolls, and close to it."""
+        self._area.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self.layout().setStretchFactor(self._area, 0)
+        self.layout().addStretch(1)
+        for widget in widgets:
+            self._foot.addWidget(widget)

@@ -38,7 +38,6 @@ class DeliverDesk(Desk):
         what = Card("What")
         self.list = QListWidget()
         self.list.setAccessibleName("Baked clips to write")
-        self.list.setFixedHeight(150)
         self.list.itemChanged.connect(lambda _i: self._check())
         what.add(self.list)
         self.add(what)
@@ -70,7 +69,8 @@ class DeliverDesk(Desk):
         self.write = button("Write", self.write_now, True, "Write the ticked clips (Ctrl+D)")
         self.report = label("", wrap=True)
         self.report.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.add(self.problems, self.write, self.report)
+        self.add(self.report)
+        self.add_below(self.problems, self.write)
 
     def show_state(self):
         ids = [e.id for e in self.session.baked]
@@ -90,6 +90,9 @@ class DeliverDesk(Desk):
                 item.setCheckState(Qt.CheckState.Unchecked if entry.id in off else Qt.CheckState.Checked)
                 self.list.addItem(item)
             self.list.blockSignals(False)
+        # As tall as what it lists, within bounds.
+        tall = self.list.sizeHintForRow(0) * self.list.count() + 2 * self.list.frameWidth() + 8
+        self.list.setFixedHeight(min(max(tall, 44), 190))
         self._check()
 
     def jobs(self):

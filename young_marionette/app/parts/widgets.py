@@ -72,9 +72,23 @@ def row(*widgets, spacing=theme.SPACE, stretch_last=False):
     return holder
 
 
+class _Area(QScrollArea):
+    """Wants to be as tall as what it holds, and is asked again whenever that changes."""
+
+    def sizeHint(self):
+        inner = self.widget()
+        tall = inner.heightForWidth(self.viewport().width()) if inner.hasHeightForWidth() else inner.sizeHint().height()
+        return QSize(super().sizeHint().width(), tall + 2 * self.frameWidth())
+
+    def eventFilter(self, watched, event):
+        if event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(watched, event)
+
+
 def scrolling(column):
     """A layout in an area that scrolls up and down."""
-    inner, area = QWidget(), QScrollArea()
+    inner, area = QWidget(), _Area()
     inner.setLayout(column)
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -6,6 +6,7 @@ import json
 
 import numpy as np
 
+from tests.formats import independent
 from tests.support import Case, joints_at, show_folder
 from young_marionette.core import rotations as rot
 from young_marionette.core.kinematics import forward
@@ -148,6 +149,35 @@ class Transforms(Small):
             delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
             again = read(self.folder / f"b{ending}")
             self.close(forward(again.clips[0])[0][:, 1:], expected, 1e-4)
+
+    def test_scales_below_zero_mirror_what_is_below(self):
+        """Mirrors by scales and by matrices, at joints and over the root, with motion; others' code tells the places."""
+        rng = np.random.default_rng(3)
+        for case in range(12):
+            self.doc = Document()
+            nodes = self.doc.tree["nodes"]
+            for node in nodes[:2]:
+                node["scale"] = (rng.choice([-1, 1], 3) * 0.5 * rng.integers(1, 4)).tolist()
+                node["rotation"] = rot.normalise(rng.normal(size=4)).tolist()
+            turned = [rot.normalise(rng.normal(size=4)).tolist() for _ in range(3)]
+            self.doc.animate(case % 2, "rotation", [0, 0.1, 0.2], turned)
+            if case % 3:
+                over = {"name": "over", "children": [0]}
+                if case % 3 == 1:
+                    over["matrix"] = np.diag([-2.0, 2, 2, 1]).ravel().tolist()
+                else:
+                    over.update(scale=[2, 2, -2], rotation=rot.normalise(rng.normal(size=4)).tolist())
+                nodes.append(over)
+                self.doc.tree["scenes"][0]["nodes"] = [3]
+            clip = self.read().clips[0]
+            told = independent.Gltf(self.folder / "a.glb")
+            delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / "b.glb", overwrite=True)
+            again = independent.Gltf(self.folder / "b.glb")
+            for key in range(3):
+                places = forward(clip)[0][round(key * 0.1 * clip.rate)]
+                for name, place in zip(clip.skeleton.names, places):
+                    for file in (told, again):
+                        self.close(file.world(key * 0.1)[name][:3, 3], place, 1e-4, f"{case}: {name}")
 
     def test_a_root_under_a_turned_and_scaled_node(self):
         self.doc.tree["nodes"].append({"name": "Armature", "rotation": QUARTER, "scale": [10, 10, 10], "children": [0]})

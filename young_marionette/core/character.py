@@ -143,6 +143,8 @@ def bind_pose(skeleton, meshes):
         used = np.unique(mesh.joints[mesh.weights > 0])
         for joint in used[~bound[used]]:
             basis = np.linalg.inv(mesh.binds[joint])[:3, :3]
+            if np.linalg.det(basis) < 0:
+                basis = basis * np.sign(skeleton.scales[joint])
             u, _, v = np.linalg.svd(basis)
             turn = u @ np.diag([1, 1, np.linalg.det(u @ v)]) @ v
             world[joint], bound[joint] = rot.from_matrix(turn), True

@@ -9,12 +9,14 @@ from ..core.skeleton import Skeleton
 
 
 def decomposed(matrices):
-    """Translations, rotations and scales of matrices ``(..., 4, 4)`` for column vectors; shear is left out."""
+    """Translations, rotations and scales of matrices ``(..., 4, 4)`` for column vectors; shear is left out.
+
+    What mirrors is a rotation and three scales below zero, since that mirror has the same effect in all axes.
+    """
     basis = matrices[..., :3, :3]
     u, _, v = np.linalg.svd(basis)
-    flip = np.ones(u.shape[:-1])
-    flip[..., 2] = np.where(np.linalg.det(u @ v) < 0, -1, 1)
-    turns = (u * flip[..., None, :]) @ v
+    turns = u @ v
+    turns = turns * np.where(np.linalg.det(turns) < 0, -1.0, 1.0)[..., None, None]
     scales = np.einsum("...ij,...ij->...j", turns, basis)
     return matrices[..., :3, 3], rot.from_matrix(turns), np.where(np.abs(scales) > 1e-9, scales, 1e-9)
 
@@ -28,14 +30,15 @@ def skeleton_under(names, parents, moves, turns, scales, over):
     over_move, over_turn, over_scale = decomposed(over)
     if np.ptp(np.abs(over_scale)) > 1e-3 * np.abs(over_scale).max():
         notes.append("The skeleton stands under a node that is scaled unevenly; the mean is taken.")
-    over_scale = float(np.mean(np.abs(over_scale)))
+    over_scale = float(np.mean(np.abs(over_scale))) * np.sign(over_scale)
     offsets, rest, total = np.empty((len(names), 3)), np.empty((len(names), 4)), np.empty((len(names), 3))
     has_child = np.zeros(len(names), bool)
     has_child[[p for p in parents if p >= 0]] = True
     uneven = []
     for joint, parent in enumerate(parents):
-        above = total[parent] if parent >= 0 else np.full(3, over_scale)
-        offsets[joint], rest[joint], total[joint] = above * moves[joint], turns[joint], above * scales[joint]
+        above = total[parent] if parent >= 0 else over_scale
+        offsets[joint], total[joint] = above * moves[joint], above * scales[joint]
+        rest[joint] = mirrors(above) * turns[joint]
         if has_child[joint] and np.ptp(np.abs(scales[joint])) > 1e-3 * np.abs(scales[joint]).max():
             uneven.append(names[joint])
         if parent < 0:
@@ -108,6 +111,16 @@ def scaling_note(name, joints):
     return f"{name} scales {joints[0]}{more} over time; joints move as they should, but bodies keep their thickness."
 
 
+def mirrors(above):
+    """Factors ``(..., 4)`` that local rotations get under scales ``above (..., 3)``: a mirror turns them round.
+
+    With scales as ``M``, rotations are ``M R M``, so that the mirror comes after them and they stay rotations.
+    """
+    signs = np.where(np.asarray(above) < 0, -1.0, 1.0)
+    axes = signs * signs.prod(-1, keepdims=True)
+    return np.concatenate([axes, np.ones_like(axes[..., :1])], -1)
+
+
 def local_offsets(skeleton, own_scales, over):
     """Where joints stand at rest in their parents ``(joints, 3)``, in the file's own unit; see ``skeleton_under``."""
     over_move, over_turn, _ = decomposed(over)
@@ -130,5 +143,6 @@ def local_motion(clip, skeleton, own_scales, over):
         if parent < 0:
             turns = rot.multiply(rot.conjugate(over_turn), turns)
             place = None if place is None else rot.rotate(rot.conjugate(over_turn), place - over_move)
+        turns = mirrors(above[joint]) * turns
         result[joint] = turns, None if place is None else place / above[joint]
     return result

@@ -130,7 +130,10 @@ class Dresser:
         return known[id(data)]
 
     def _set_bones(self, figure, part, matrices):
-        """Put the matrices of a part's joints, and which of them are pointed out, where the card looks them up."""
+        """Put the matrices of a part's joints, and which of them are pointed out, where the card looks them up.
+
+        Gives whether they show the part as in a mirror.
+        """
         used = part.used[: self._most]
         rows = np.zeros((len(used), 4, 4), "f4")
         rows[:, :3] = (matrices[used] @ part.mesh.binds[used])[:, :3]
@@ -138,6 +141,7 @@ class Dresser:
         self._bones.orphan()
         self._bones.write(rows.tobytes())
         self._bones.bind_to_uniform_block(0)
+        return np.linalg.det(rows[0, :3, :3]) < 0
 
     def draw(self, figure, view, eye, mark, edge, alpha, fine):
         """Draw a figure's body, lit at its edges in the colour ``edge`` of what it is; one that is seen through
@@ -154,7 +158,7 @@ class Dresser:
         self._context.depth_func = "<=" if len(passes) > 1 else "<"
         for opacity in passes:
             for part in parts:
-                self._set_bones(figure, part, matrices)
+                mirrored = self._set_bones(figure, part, matrices)
                 material = character.materials[part.mesh.material]
                 texture = textures[part.mesh.material]
                 program["paint"].value = (*displayed(material.colour), opacity * material.colour[3])
@@ -162,7 +166,9 @@ class Dresser:
                 if texture is not None:
                     texture.use(2)
                 if not material.double_sided:
+                    self._context.front_face = "cw" if mirrored else "ccw"
                     self._context.enable(moderngl.CULL_FACE)
                 part.array.render(moderngl.TRIANGLES)
                 self._context.disable(moderngl.CULL_FACE)
+        self._context.front_face = "ccw"
         self._context.depth_func = "<"

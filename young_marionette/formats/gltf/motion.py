@@ -8,7 +8,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, scales_above, scaling_note, stretched
+from ..transforms import decomposed, mirrors, scales_above, scaling_note, stretched
 from .accessors import item
 
 
@@ -82,7 +82,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
         joint = joint_of[node]
         root = skeleton.parents[joint] < 0
         if path == "rotation":
-            turn = sampled(times, values, way, at, True)
+            turn = mirrors(above[joint]) * sampled(times, values, way, at, True)
             turns[:, joint] = rot.multiply(over_turn, turn) if root else turn
         elif path == "translation":
             place = sampled(times, values, way, at) * above[joint]

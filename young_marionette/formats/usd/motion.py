@@ -10,7 +10,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, scales_above, scaling_note, stretched
+from ..transforms import decomposed, mirrors, scales_above, scaling_note, stretched
 from .skeletons import matrices
 
 
@@ -129,11 +129,12 @@ def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
     turns, offsets = np.repeat(skeleton.rest[None], len(at), 0), np.array(skeleton.offsets)
     turns[:, roots] = rot.multiply(rot.conjugate(over_turn), skeleton.rest[roots])
     offsets[roots] = rot.rotate(rot.conjugate(over_turn), offsets[roots] - over_move)
+    above = scales_above(skeleton, tree.scales)
     moves, scales = {}, {}
     if "rotations" in found:
-        turns[:, moved] = found["rotations"]
+        turns[:, moved] = mirrors(above[moved]) * found["rotations"]
     if "translations" in found:
-        places = found["translations"] * scales_above(skeleton, tree.scales)[moved]
+        places = found["translations"] * above[moved]
         moves = {int(j): places[:, i] for i, j in enumerate(moved)}
     if "scales" in found:
         # Scales of animations are half floats.

@@ -166,9 +166,9 @@ class Dresser:
                 if texture is not None:
                     texture.use(2)
                 if not material.double_sided:
-                    self._context.front_face = "cw" if mirrored else "ccw"
+                    self._context.front_face = "ccw" if mirrored else "cw"  # pictures are drawn upside down
                     self._context.enable(moderngl.CULL_FACE)
                 part.array.render(moderngl.TRIANGLES)
                 self._context.disable(moderngl.CULL_FACE)
-        self._context.front_face = "ccw"
+        self._context.front_face = "cw"
         self._context.depth_func = "<"

@@ -414,6 +414,17 @@ class Look(WindowCase):
                     self.window.width() + 1,
                 )
 
+    def test_the_button_that_a_step_is_for_is_in_sight(self):
+        for _ in range(9):
+            self.session.do(do.Bake())
+        for size in ((1280, 800), (1024, 700), (2560, 1440)):
+            self.window.resize(*size)
+            for step, name in (("transfer", "Bake"), ("deliver", "Write 9 files")):
+                desk = self.desk(step)
+                self.spin(0.1)
+                main = next(b for b in desk.findChildren(QPushButton) if b.text() == name)
+                self.assertEqual(main.visibleRegion().boundingRect(), main.rect(), f"{step} at {size}")
+
     def test_controls_have_names(self):
         for step in STEPS:
             desk = self.desk(step)

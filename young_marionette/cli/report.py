@@ -72,7 +72,7 @@ def print_info(console, entries):
     _print_info(console, entry)
     for other in entries:
         if other is not entry and other.clip:
-            console.print(f"Clip {other.name}: {other.clip.frames} frames at {other.clip.rate:g} per second"
+            console.print(f"Clip {other.name}: {other.clip.frames} frame{'s' if other.clip.frames != 1 else ''} at {other.clip.rate:g} per second"
                           f"{', a reference pose or junk' if other.clip.frames <= 2 else ''}")  # fmt: skip
     roots = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
     if len(roots) > 1:

@@ -140,8 +140,8 @@ class Entry:
 
     @cached_property
     def motion(self):
-        """``(facts, oddities)`` of the motion."""
-        if self.clip is None:
+        """``(facts, oddities)`` of the motion; a character's one pose is none."""
+        if self.clip is None or (self.clip.frames <= 2 and self.character is not None):
             return (), ()
         return motion_facts(self.placed_clip, self.figure.body)
 

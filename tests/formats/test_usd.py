@@ -158,6 +158,31 @@ class Stages(Case):
         names = [[c.name.split(": ")[1] for c in part.clips] for part in (file, *file.more)]
         self.assertEqual(names, [["walk", "still", "still"], ["still", "row", "still"]])
 
+    def test_variants_survive_with_the_body(self):
+        """Those not chosen, too; old motion in a variant is gone from what is delivered."""
+        self.stage(more=MESH % {"geometry": moved(0, 0, 90)})
+        path, out = self.folder / "a.usda", self.folder / "b.usda"
+        text = path.read_text()
+        take = text[text.index("    def SkelAnimation") : text.index('    def SkelAnimation "still"')]
+        head = 'def SkelRoot "Rig" (variants = {string mood = "calm"}\n prepend variantSets = "mood")'
+        told = 'over "coat"\n{\ncustom string told = "%s"\n}\n'
+        calm, merry = told % "calm" + take.replace('"walk"', '"stroll"'), told % "merry"
+        sets = f'variantSet "mood" = {{\n"calm" {{\n{calm}}}\n"merry" {{\n{merry}}}\n}}\n'
+        at = text.rindex("}")
+        path.write_text(text[:at].replace('def SkelRoot "Rig"', head) + sets + text[at:])
+        file = read(path)
+        self.assertEqual(len(file.clips), 3)
+        entry = next(e for e in entries_of(file) if e.clip is not None)
+        delivery.write_entry(entry, out)
+        self.assertEqual(len(read(out).clips), 1)
+        from pxr import Usd
+
+        stage = Usd.Stage.Open(str(out))
+        variants = stage.GetPrimAtPath("/Rig").GetVariantSet("mood")
+        for mood in ("calm", "merry"):
+            variants.SetVariantSelection(mood)
+            self.assertEqual(stage.GetPrimAtPath("/Rig/coat").GetAttribute("told").Get(), mood)
+
     def test_scales_are_in_the_offsets(self):
         file = self.stage(hip=moved(0, 0, 90, 2))
         self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)

@@ -77,7 +77,7 @@ def _read(path, package):
     textures = _textures(prims, path, package)
     with open(path, "rb") as file:
         alone = not several and file.read(8) == b"PXR-USDC"
-    # A binary layer that draws in nothing is kept as it is; anything else becomes one.
+    # A binary layer that draws in nothing is kept as it is; anything else becomes one of that kind.
     data, textures = (None, textures) if alone else _flat(stage, textures)
     declared = Declared(
         UsdGeom.GetStageMetersPerUnit(stage) if stage.HasAuthoredMetadata("metersPerUnit") else None,
@@ -118,9 +118,14 @@ def _played(skeletons):
 
 def _flat(stage, found):
     """``(bytes, {name: bytes})``: the stage as one binary layer that draws in nothing, with its textures by new names."""
-    from pxr import UsdUtils
+    from pxr import Sdf, UsdUtils
 
-    layer = stage.Flatten()
+    layer = Sdf.Layer.CreateAnonymous(".usdc")
+    if len([used for used in stage.GetUsedLayers() if not used.anonymous]) > 1:
+        layer = stage.Flatten()
+    else:
+        # All of a single layer is kept, also what is not chosen now, such as other variants.
+        layer.TransferContent(stage.GetRootLayer())
     names, textures = {}, {}
     for place, data in found.items():
         known = next((n for n, d in textures.items() if d == data), None)

@@ -40,6 +40,8 @@ def _answer(asker, request):
     from .parcel import packed
 
     path = Path(request["path"])
+    # From here on an end without an answer is the file's fault.
+    asker.send(b"begun")
     _limit(path.stat().st_size, request["seconds"])
     try:
         with open_usd(path) as found:

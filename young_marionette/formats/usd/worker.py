@@ -22,6 +22,7 @@ _SETTINGS = {
     "PXR_WORK_THREAD_LIMIT": "1",
     "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1",
 }
+_NOT_NOW = "USD files can't be opened now: the process for it does not start, or ends."
 PATIENCE = 15.0  # seconds for one file, and one more for each of its megabytes
 
 
@@ -39,17 +40,18 @@ class Worker:
         """
         path = Path(path).absolute()
         seconds = PATIENCE + path.stat().st_size / 1e6
-        # The process may have ended since it was last asked; that is no fault of the file.
-        for _ in range(2):
-            began = time.monotonic()
-            answers = self._ask({"path": str(path), "seconds": seconds})
-            with answers:
+        # The process may end before it gets to the file, which is no fault of the file's.
+        for _ in range(3):
+            asked = time.monotonic()
+            with self._ask({"path": str(path), "seconds": seconds}) as answers:
                 if data is None:
                     data = _plain_layer(path)
-                answer, parcels = _heard(answers, seconds + 5)
-            if answer is not None or self.process.poll() is None:
+                begun, answer, parcels = _heard(answers, seconds + 5)
+            if begun:
                 break
-        if answer is None and time.monotonic() - began >= seconds:
+        if not begun:
+            raise InputError(_NOT_NOW)
+        if answer is None and time.monotonic() - asked >= seconds:
             raise InputError(f"{path.name} can't be read as USD: it took more than {seconds:.0f} seconds.")
         if answer is None:
             raise InputError(f"{path.name} can't be read as USD: it is damaged so that the library for it gives up.")
@@ -71,7 +73,7 @@ class Worker:
                     return here
                 self.stop()
         here.close()
-        raise InputError("USD files can't be opened now: the process for it does not start.")
+        raise InputError(_NOT_NOW)
 
     def _start(self):
         root = str(Path(__file__).resolve().parents[3])
@@ -106,13 +108,15 @@ def _plain_layer(path):
 
 
 def _heard(answers, seconds):
-    """``(answer, [parcel])``; an answer of None where the other side ended without one."""
+    """``(whether the file was begun, answer, [parcel])``; an answer of None where the other side ended without one."""
     answers.settimeout(seconds)
+    begun = False
     with contextlib.suppress(OSError):
+        begun = bool(answers.recv(16))
         message, parcels, _, _ = socket.recv_fds(answers, 1 << 16, 1)
         if message:
-            return json.loads(message), parcels
-    return None, []
+            return True, json.loads(message), parcels
+    return begun, None, []
 
 
 WORKER = Worker()

@@ -104,11 +104,9 @@ def _into_file(clip, layout, level):
     layer = layer_of(layout.data)
     stage = _stage(layer, clip.rate, clip.frames)
     # All old motion goes: it was another take's.
-    for prim in [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)]:
-        stage.RemovePrim(prim.GetPath())
+    _remove(stage, [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)])
     if level is not None:
-        for prim in [p for p in stage.TraverseAll() if p.IsA(UsdGeom.Mesh) and level_in(p.GetName()) != level]:
-            stage.RemovePrim(prim.GetPath())
+        _remove(stage, [p for p in stage.TraverseAll() if p.IsA(UsdGeom.Mesh) and level_in(p.GetName()) != level])
     skeleton = stage.GetPrimAtPath(layout.tree.path)
     for prim in stage.TraverseAll():
         api = UsdSkel.BindingAPI(prim)
@@ -122,6 +120,14 @@ def _into_file(clip, layout, level):
     _animate(stage, skeleton, clip, layout.tree.joints, _own_motion(clip, layout.tree), layout.tree)
     used = _asset_places(layer)
     return layer, {place: data for place, data in layout.textures.items() if place in used}
+
+
+def _remove(stage, prims):
+    """Take prims out; those that come by a variant or a reference within the layer are switched off."""
+    for path in [p.GetPath() for p in prims]:
+        stage.RemovePrim(path)
+        if stage.GetPrimAtPath(path):
+            stage.GetPrimAtPath(path).SetActive(False)
 
 
 def _stand_still(prim):

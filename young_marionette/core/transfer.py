@@ -16,6 +16,7 @@ import numpy as np
 from . import rotations as rot
 from .errors import InputError
 from .kinematics import local_rotation_rows, position_rows, world_rotation_rows
+from .scaling import without_scales
 from .skeleton import Clip, as_rows, from_rows, pose_world
 from .stance import leg_scale, same_body
 from .touches import touched
@@ -187,7 +188,9 @@ class Transfer:
         turned[~driven] = self.target.rest[~driven][:, :, None]
         moving, moved = self._target_moves(world, places, clip.frames)
         turned, moved = from_rows(turned), from_rows(moved)
-        return Clip(name or clip.name, self.target, clip.rate, turned, moving, moved, clip.curves, clip.values)
+        # How large joints are is their own body's affair.
+        curves = without_scales(clip.curves, clip.values)
+        return Clip(name or clip.name, self.target, clip.rate, turned, moving, moved, *curves)
 
     def _target_world(self, seen, frames):
         world = np.empty((len(self.target), 4, frames))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..core import rotations as rot
+from ..core.scaling import factors_above, scale_factors
 from ..core.skeleton import Skeleton
 
 
@@ -90,25 +91,18 @@ def scales_above(skeleton, own_scales):
     return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
 
 
-def stretched(skeleton, own_scales, tracks):
-    """``{joint: (frames, 3)}``: how much longer than at rest the offsets are below joints whose scales change.
-
-    ``tracks {joint: (frames, 3)}``: local scales over time; ``own_scales (joints, 3)``: those at rest.
-    """
-    factors = {}
-    for joint, parent in enumerate(skeleton.parents.tolist()):
-        found = [factors[parent]] if parent in factors else []
-        if parent in tracks:
-            found.append(tracks[parent] / np.where(np.abs(own_scales[parent]) > 1e-9, own_scales[parent], 1.0))
-        if found:
-            factors[joint] = np.prod(found, 0)
-    return factors
-
-
 def scaling_note(name, joints):
     """What to tell of a clip that scales ``joints`` (names)."""
     more = f" and {len(joints) - 1} more" if len(joints) > 1 else ""
-    return f"{name} scales {joints[0]}{more} over time; joints move as they should, but bodies keep their thickness."
+    return (
+        f"{name} scales {joints[0]}{more} over time: its own body follows, and a rig takes over where joints go, "
+        "not how large they are."
+    )
+
+
+def relative(scales, own_scales):
+    """Local scales over time ``(frames, 3)`` as factors of those at rest."""
+    return scales / np.where(np.abs(own_scales) > 1e-9, own_scales, 1.0)
 
 
 def mirrors(above):
@@ -129,20 +123,26 @@ def local_offsets(skeleton, own_scales, over):
     return offsets / scales_above(skeleton, own_scales)
 
 
-def local_motion(clip, skeleton, own_scales, over):
-    """A clip in the file's own joints: ``{joint: (turns (frames, 4), places (frames, 3) or None)}``.
+def local_motion(clip, skeleton, own_scales, over, precision=np.float32):
+    """A clip in the file's own joints: ``{joint: (turns (frames, 4), places or None, scales or None (frames, 3))}``.
 
     The counterpart of ``skeleton_under``; ``own_scales (joints, 3)``: each joint's local scale in the file.
+    ``precision``: the numbers that scales are stored as; what hangs below is put where it belongs with those.
     """
     over_move, over_turn, _ = decomposed(over)
     above = scales_above(skeleton, own_scales)
     places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    factors = scale_factors(clip.curves, clip.values)
+    scales = {j: (own_scales[j] * f).astype(precision).astype(float) for j, f in factors.items() if j < len(skeleton)}
+    longer = factors_above(skeleton, {j: relative(s, own_scales[j]) for j, s in scales.items()})
     result = {}
     for joint, parent in enumerate(skeleton.parents):
         turns, place = clip.rotations[:, joint], places.get(joint)
         if parent < 0:
             turns = rot.multiply(rot.conjugate(over_turn), turns)
             place = None if place is None else rot.rotate(rot.conjugate(over_turn), place - over_move)
-        turns = mirrors(above[joint]) * turns
-        result[joint] = turns, None if place is None else place / above[joint]
+        if place is not None:
+            length = above[joint] * longer.get(joint, 1.0)
+            place = place / np.where(np.abs(length) > 1e-9, length, 1.0)
+        result[joint] = mirrors(above[joint]) * turns, place, scales.get(joint)
     return result

@@ -9,6 +9,7 @@ import numpy as np
 
 from ...core import rotations as rot
 from ...core.character import joint_matrices, skinned
+from ...core.scaling import factors_of_pose
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
@@ -137,7 +138,8 @@ class Figure:
     def joint_matrices(self):
         """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
         matrices = joint_matrices(self.skeleton, self.placed, self.rotations)
-        matrices[:, :3, :3] *= self.size
+        factors = factors_of_pose(self.skeleton, self.weights)
+        matrices[:, :3, :3] *= self.size * (1.0 if factors is None else factors[:, None])
         return matrices
 
     def skin(self):

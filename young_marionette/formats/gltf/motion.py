@@ -6,9 +6,10 @@ import numpy as np
 
 from ...core import rotations as rot
 from ...core.errors import InputError
+from ...core.scaling import factors_above, with_scales
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, mirrors, scales_above, scaling_note, stretched
+from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
 from .accessors import item
 
 
@@ -93,7 +94,8 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
                 scales[joint] = scale
     if scales:
         notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    for joint, factor in stretched(skeleton, own_scales, scales).items():
+    factors = {joint: relative(scale, own_scales[joint]) for joint, scale in scales.items()}
+    for joint, factor in factors_above(skeleton, factors).items():
         moves[joint] = moves.get(joint, skeleton.offsets[joint]) * factor
     span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
     moving = [
@@ -102,10 +104,11 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
         if skeleton.parents[j] < 0 or np.abs(moves[j] - skeleton.offsets[j]).max() > 1e-6 * span
     ]
     values = np.stack([sampled(*c, at)[:, k] for c, k, _ in curves], 1) if curves else None
+    names, values = with_scales([n for _, _, n in curves], values, factors)
     return Clip(
         name, skeleton, rate, turns, np.array(moving, int),
         np.stack([moves[j] for j in moving], 1) if moving else None,
-        tuple(n for _, _, n in curves), values,
+        names, values,
     )  # fmt: skip
 
 

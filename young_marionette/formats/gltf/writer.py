@@ -10,6 +10,7 @@ import numpy as np
 from ... import __version__
 from ...core import rotations as rot
 from ...core.errors import InputError
+from ...core.scaling import without_scales
 from ...core.skeleton import as_rows
 from ..files import write_whole
 from ..transforms import decomposed, local_motion
@@ -158,8 +159,9 @@ def _mark_ends(document, skeleton, scaled=False):
 
 
 def _plain_motion(clip):
-    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    return {j: (clip.rotations[:, j], places.get(j)) for j in range(len(clip.skeleton))}
+    """The clip's motion in nodes of our own, which have no scales at rest and stand under nothing."""
+    plain = replace(clip.skeleton, scales=None)
+    return local_motion(clip, plain, plain.scales, np.eye(4))
 
 
 def _weight_channels(document, clip):
@@ -197,7 +199,7 @@ def _animation(writer, clip, motion, node_of, weights):
         channels.append({"sampler": len(samplers) - 1, "target": {"node": int(node), "path": path}})
 
     first = True
-    for joint, (turns, places) in motion.items():
+    for joint, (turns, places, scales) in motion.items():
         node = document["nodes"][node_of[joint]]
         turns = rot.continuous(turns)
         rest = np.array(node.get("rotation", [0, 0, 0, 1.0])) if "matrix" not in node else None
@@ -215,6 +217,8 @@ def _animation(writer, clip, motion, node_of, weights):
             still = float(np.ptp(places, axis=0).max()) < _STILL_PLACE
             if not still or np.abs(places[0] - at_rest).max() > _STILL_PLACE:
                 add(node_of[joint], "translation", places, "VEC3", still)
+        if scales is not None:
+            add(node_of[joint], "scale", scales, "VEC3", False)
         first = False
     for node, columns in weights.items():
         padded = np.concatenate([clip.values, np.zeros((clip.frames, 1))], 1)[:, columns]
@@ -230,7 +234,10 @@ def _vrm_animation(clip, bones):
     table = {b: n for b, n in bones if n in clip.skeleton.index}
     if "hips" not in table:
         raise InputError("A VRM animation needs the humanoid bones of the rig, and none could be told.")
-    clip = replace(clip, skeleton=replace(clip.skeleton, rest=t_posed(clip.skeleton, table)))
+    # Of scales a VRM animation knows nothing: joints are where they bring them all the same.
+    curves, values = without_scales(clip.curves, clip.values)
+    rested = replace(clip.skeleton, rest=t_posed(clip.skeleton, table))
+    clip = replace(clip, skeleton=rested, curves=curves, values=values)
     document = _fresh_nodes(clip)
     writer = Writer(document)
     expressions = {}

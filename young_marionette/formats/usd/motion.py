@@ -8,9 +8,10 @@ import numpy as np
 
 from ...core import rotations as rot
 from ...core.errors import InputError
+from ...core.scaling import factors_above, with_scales
 from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, mirrors, scales_above, scaling_note, stretched
+from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
 from .skeletons import matrices
 
 
@@ -142,7 +143,8 @@ def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
         scales = {int(j): found["scales"][:, i] for i, j in enumerate(moved) if far[i]}
     if scales:
         notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    for joint, factor in stretched(skeleton, tree.scales, scales).items():
+    factors = {joint: relative(scale, tree.scales[joint]) for joint, scale in scales.items()}
+    for joint, factor in factors_above(skeleton, factors).items():
         moves[joint] = moves.get(joint, offsets[joint]) * factor
     if len(ways.times):
         over_move, over_turn, _ = decomposed(ways.matrices)
@@ -162,8 +164,9 @@ def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
     if shapes and "weights" in tracks:
         times, weights = tracks["weights"]
         values = sampled(times, weights[:, :, 0], "LINEAR", at)
+    names, values = with_scales(shapes if values is not None else (), values, factors)
     return Clip(
         name, skeleton, rate, turns, np.array(moving, int),
         np.stack([moves[j] for j in moving], 1) if moving else None,
-        tuple(shapes) if values is not None else (), values,
+        names, values,
     )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,7 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.character import level_in
 from ...core.errors import InputError
+from ...core.scaling import without_scales
 from ..files import write_whole
 from ..transforms import local_motion, local_offsets
 from .skeletons import TIPS
@@ -158,7 +160,7 @@ def _asset_places(layer):
 
 
 def _own_motion(clip, tree):
-    return local_motion(clip, tree.skeleton, tree.scales, tree.over)
+    return local_motion(clip, tree.skeleton, tree.scales, tree.over, np.float16)
 
 
 def _skeleton_alone(clip, layout):
@@ -228,8 +230,8 @@ def _fresh(clip, character, metres_per_unit, up):
 
         bind, textures, shapes = add_character(stage, skel, skeleton, character, world)
     skel.CreateBindTransformsAttr(_gf(bind))
-    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    motion = {j: (clip.rotations[:, j], places.get(j)) for j in range(len(skeleton))}
+    plain = replace(skeleton, scales=None)
+    motion = local_motion(clip, plain, plain.scales, np.eye(4), np.float16)
     _animate(stage, skel.GetPrim(), clip, tokens, motion, None, shapes)
     return layer, textures
 
@@ -262,7 +264,7 @@ def joint_tokens(skeleton):
 
 def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
     """Define the animation under a skeleton prim, with a sample on every frame for what moves."""
-    from pxr import Gf, Tf, UsdSkel, Vt
+    from pxr import Tf, UsdSkel, Vt
 
     binding = UsdSkel.BindingAPI.Apply(skeleton)
     name = Tf.MakeValidIdentifier(clip.name) or "Motion"
@@ -273,16 +275,19 @@ def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
     offsets = clip.skeleton.offsets if tree is None else local_offsets(tree.skeleton, tree.scales, tree.over)
     turns, moves = np.empty((frames, count, 4), np.float32), np.empty((frames, count, 3), np.float32)
     for joint in range(count):
-        own, place = motion[joint]
+        own, place, _ = motion[joint]
         turns[:, joint] = rot.continuous(own)
         moves[:, joint] = offsets[joint] if place is None else place
-    scales = np.ones((count, 3)) if tree is None else tree.scales
-    anim.CreateScalesAttr(Vt.Vec3hArray([Gf.Vec3h(*map(float, s)) for s in scales]))
+    scales = np.repeat((np.ones((count, 3)) if tree is None else tree.scales)[None], frames, 0).astype(np.float16)
+    for joint in (j for j in range(count) if motion[j][2] is not None):
+        scales[:, joint] = motion[joint][2]
+    _samples(anim.CreateScalesAttr(), scales, Vt.Vec3hArray.FromNumpy)
     _samples(anim.CreateRotationsAttr(), turns, Vt.QuatfArray.FromNumpy)
     _samples(anim.CreateTranslationsAttr(), moves, Vt.Vec3fArray.FromNumpy)
-    if clip.curves and shapes != ():
-        anim.CreateBlendShapesAttr(list(clip.curves))
-        _samples(anim.CreateBlendShapeWeightsAttr(), clip.values.astype(np.float32), Vt.FloatArray.FromNumpy)
+    curves, values = without_scales(clip.curves, clip.values)
+    if curves and shapes != ():
+        anim.CreateBlendShapesAttr(list(curves))
+        _samples(anim.CreateBlendShapeWeightsAttr(), values.astype(np.float32), Vt.FloatArray.FromNumpy)
 
 
 def _samples(attribute, values, convert):

@@ -13,7 +13,8 @@ from tests.support import Case, joints_at, show_folder
 from young_marionette.core import rotations as rot
 from young_marionette.core.character import joint_matrices, skinned
 from young_marionette.core.kinematics import world_rotation_rows
-from young_marionette.core.skeleton import as_rows
+from young_marionette.core.scaling import factors_above, factors_of_pose, with_scales
+from young_marionette.core.skeleton import as_rows, pose_world
 from young_marionette.formats import read
 from young_marionette.project import delivery
 from young_marionette.project.entry import entries_of
@@ -37,13 +38,16 @@ def puppets():
 
 def body_at(entry, clip, frame):
     """Places of all vertices of an entry's body, in our world."""
-    from young_marionette.core.skeleton import pose_world
+    return body_on(entry.placed_skeleton, entry.placed_character, clip, frame)
 
+
+def body_on(skeleton, character, clip, frame):
+    """Places of all vertices of a body over a skeleton."""
     moves = {int(j): clip.translations[frame, i] for i, j in enumerate(clip.moving)}
-    skeleton = entry.placed_skeleton
     places, turns = pose_world(skeleton, clip.rotations[frame], moves)
-    matrices = joint_matrices(skeleton, places, turns)
-    return np.concatenate([skinned(m, matrices) for m in entry.placed_character.meshes])
+    factors = factors_of_pose(skeleton, dict(zip(clip.curves, clip.values[frame])))
+    matrices = joint_matrices(skeleton, places, turns, factors)
+    return np.concatenate([skinned(m, matrices) for m in character.meshes])
 
 
 class EveryPair(Case):
@@ -153,6 +157,43 @@ class Bodies(Case):
         turns = rot.multiply(np.repeat(rest.skeleton.rest[None], 15, 0), rot.from_vector(swing))
         moves = np.repeat(rest.translations[:1], 15, 0) + np.linspace(0, 0.2, 15)[:, None, None]
         return replace(rest, rotations=turns, translations=moves, values=None)
+
+    def test_scales_over_time_bend_bodies_the_same_everywhere(self):
+        """A trunk that swells and a forearm that shrinks: by us, by others' code, and read again."""
+        for name, entry in puppets().items():
+            clip, parts = self._wave(entry), entry.figure.body.parts
+            ease = np.linspace(0, 1, clip.frames)[:, None]
+            factors = {parts[p][0]: 1 + ease * np.full(3, f) for p, f in (("spine", 0.5), ("left forearm", -0.4))}
+            places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+            for joint, longer in factors_above(clip.skeleton, factors).items():
+                places[joint] = places.get(joint, clip.skeleton.offsets[joint]) * longer
+            curves, values = with_scales((), None, factors)
+            moving = sorted(places)
+            moved = np.stack([places[j] for j in moving], 1)
+            clip = replace(clip, moving=moving, translations=moved, curves=curves, values=values)
+            source = replace(entry, role="clip", clip=clip)
+            wanted = body_at(source, source.placed_clip, 10)
+            still = body_at(source, replace(source.placed_clip, curves=(), values=None), 10)
+            self.assertGreater(np.abs(wanted - still).max(), 0.02)
+            for ending in (".glb", ".usdc"):
+                out = self.folder / f"{name}{ending}"
+                delivery.convert(source, out, body=True)
+                again = next(e for e in entries_of(read(out)) if e.clip is not None and e.clip.frames > 2)
+                self.close(joints_at(again.placed_clip), joints_at(source.placed_clip), 5e-5, out.name)
+                got = body_at(again, again.placed_clip, 10)
+                self.close(np.sort(got, 0), np.sort(wanted, 0), 5e-4, out.name)
+                # In the file's own world, where others see it.
+                own = body_on(again.skeleton, again.character, again.clip, 10)
+                if ending == ".glb":
+                    told = independent.Gltf(out).skinned(10 / clip.rate)
+                    self.close(np.sort(told, 0), np.sort(own, 0), 1e-4, out.name)
+                else:
+                    told = independent.usd_skinned(out, 10.0)
+                    size = np.ptp(own, axis=0).max()
+                    self.close([told.min(0), told.max(0)], [own.min(0), own.max(0)], 1e-3 * size, out.name)
+            # Onto another rig it brings where joints go, and nothing of their size.
+            baked = bake(pair(source, entry), source)
+            self.assertEqual(baked.curves, ())
 
     def test_delivered_with_and_without_the_body(self):
         source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")

@@ -109,10 +109,14 @@ def smooth_normals(points, triangles):
     return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
 
 
-def joint_matrices(skeleton, positions, rotations):
-    """``(joints, 4, 4)`` from joints' axes, scale included, to the world, in one pose."""
+def joint_matrices(skeleton, positions, rotations, factors=None):
+    """``(joints, 4, 4)`` from joints' axes, scale included, to the world, in one pose.
+
+    ``factors (joints, 3)``: how much larger than at rest the axes are (see scaling.factors_of_pose).
+    """
     matrices = np.zeros((len(skeleton), 4, 4))
-    matrices[:, :3, :3] = rot.to_matrix(rotations) * skeleton.scales[:, None, :]
+    scales = skeleton.scales if factors is None else skeleton.scales * factors
+    matrices[:, :3, :3] = rot.to_matrix(rotations) * scales[:, None, :]
     matrices[:, :3, 3] = positions
     matrices[:, 3, 3] = 1
     return matrices

@@ -137,9 +137,9 @@ class Figure:
     @property
     def joint_matrices(self):
         """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
-        matrices = joint_matrices(self.skeleton, self.placed, self.rotations)
         factors = factors_of_pose(self.skeleton, self.weights)
-        matrices[:, :3, :3] *= self.size * (1.0 if factors is None else factors[:, None])
+        matrices = joint_matrices(self.skeleton, self.placed, self.rotations, factors)
+        matrices[:, :3, :3] *= self.size
         return matrices
 
     def skin(self):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..core.scaling import is_scale
 from ..core.skeleton import pose_world
 from ..core.touches import touched
 from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
@@ -101,7 +102,12 @@ class Director:
         if clip.curves and figure.character is not None:
             here = min(max(frame, 0), clip.frames - 1)
             here = (rig or entry).with_morphs(clip.cut(here, here))
-            figure.weights = dict(zip(here.curves, here.values[0].tolist()))
+            # How large its joints are is the performer's own affair.
+            figure.weights = {
+                name: float(value)
+                for name, value in zip(here.curves, here.values[0])
+                if rig is None or not is_scale(name)
+            }
         return figure
 
     def _resting(self, rig):

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from tests.formats import independent
 from tests.support import Case, show_folder
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
@@ -157,6 +158,28 @@ class Stages(Case):
         # "still" is bound to nobody in either.
         names = [[c.name.split(": ")[1] for c in part.clips] for part in (file, *file.more)]
         self.assertEqual(names, [["walk", "still", "still"], ["still", "row", "still"]])
+
+    def test_scales_that_half_floats_can_not_hold(self):
+        """Animations of USD have scales as half floats; joints are where others' code sees them all the same."""
+        # UsdSkel's own queries want parents first, so that the two stand the other way round here.
+        self.stage(knee=moved(0, 0, 90, 0.01), hip=moved(0, 0, -4000, 1.7), foot=moved(0, 0, -2000))
+        path, out = self.folder / "a.usda", self.folder / "b.usda"
+        text = path.read_text().replace(
+            "half3[] scales = [(1, 1, 1), (1, 1, 1)]", "half3[] scales = [(0.01, 0.01, 0.01), (1.7, 1.7, 1.7)]"
+        )
+        text = text.replace('["hip/knee", "hip", ', '["hip", "hip/knee", ')
+        path.write_text(
+            text.replace("translations = [(0, 0, 90), (0, 0, -40)]", "translations = [(0, 0, 90), (0, 0, -4000)]")
+        )
+        entry = next(e for e in entries_of(read(path)) if e.clip is not None)
+        delivery.write_entry(entry, out)
+        for frame in (0, 5, 12):
+            # 48 time codes a second make two of 24 frames; what is written counts frames.
+            places = forward(entry.clip)[0][frame]
+            for file, code in ((path, frame * 48 / entry.clip.rate), (out, frame)):
+                told = independent.usd_joints(file, float(code))
+                for name, place in zip(entry.skeleton.names, places):
+                    self.close(told[name], place, 2e-4, f"{file.name}: {name}")
 
     def test_variants_survive_with_the_body(self):
         """Those not chosen, too; old motion in a variant is gone from what is delivered."""

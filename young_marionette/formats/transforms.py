@@ -100,6 +100,12 @@ def scaling_note(name, joints):
     )
 
 
+def stored(scales, precision):
+    """Scales as numbers of a file's precision, the largest of it where they are larger."""
+    most = np.finfo(precision).max
+    return np.clip(scales, -most, most).astype(precision)
+
+
 def relative(scales, own_scales):
     """Local scales over time ``(frames, 3)`` as factors of those at rest."""
     return scales / np.where(np.abs(own_scales) > 1e-9, own_scales, 1.0)
@@ -133,11 +139,18 @@ def local_motion(clip, skeleton, own_scales, over, precision=np.float32):
     above = scales_above(skeleton, own_scales)
     places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
     factors = scale_factors(clip.curves, clip.values)
-    scales = {j: (own_scales[j] * f).astype(precision).astype(float) for j, f in factors.items() if j < len(skeleton)}
-    longer = factors_above(skeleton, {j: relative(s, own_scales[j]) for j, s in scales.items()})
+    scales = {j: stored(own_scales[j] * f, precision).astype(float) for j, f in factors.items() if j < len(skeleton)}
+    # Scales that stand still may be rounded, too: with half floats that would be felt at the ends of a chain.
+    rounded = relative(stored(own_scales, precision).astype(float), own_scales)
+    coarse = np.flatnonzero(np.abs(rounded - 1).max(1) > 1e-6)
+    longer = {j: np.repeat(rounded[j][None], clip.frames, 0) for j in map(int, coarse)}
+    longer |= {j: relative(s, own_scales[j]) for j, s in scales.items()}
+    longer = factors_above(skeleton, longer)
     result = {}
     for joint, parent in enumerate(skeleton.parents):
         turns, place = clip.rotations[:, joint], places.get(joint)
+        if place is None and joint in longer:
+            place = np.repeat(skeleton.offsets[joint][None], clip.frames, 0)
         if parent < 0:
             turns = rot.multiply(rot.conjugate(over_turn), turns)
             place = None if place is None else rot.rotate(rot.conjugate(over_turn), place - over_move)

@@ -131,19 +131,20 @@ def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
     turns[:, roots] = rot.multiply(rot.conjugate(over_turn), skeleton.rest[roots])
     offsets[roots] = rot.rotate(rot.conjugate(over_turn), offsets[roots] - over_move)
     above = scales_above(skeleton, tree.scales)
-    moves, scales = {}, {}
+    moves, scales, factors = {}, {}, {}
     if "rotations" in found:
         turns[:, moved] = mirrors(above[moved]) * found["rotations"]
     if "translations" in found:
         places = found["translations"] * above[moved]
         moves = {int(j): places[:, i] for i, j in enumerate(moved)}
     if "scales" in found:
-        # Scales of animations are half floats.
+        # Scales of animations are half floats: those that only differ by that count for places, and nothing else.
+        factors = {int(j): relative(found["scales"][:, i], tree.scales[j]) for i, j in enumerate(moved)}
+        factors = {j: f for j, f in factors.items() if np.abs(f - 1).max() > 1e-6}
         far = np.abs(found["scales"] - tree.scales[moved]).max((0, 2)) > 2e-3 * np.abs(tree.scales[moved]).max(1)
         scales = {int(j): found["scales"][:, i] for i, j in enumerate(moved) if far[i]}
     if scales:
         notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    factors = {joint: relative(scale, tree.scales[joint]) for joint, scale in scales.items()}
     for joint, factor in factors_above(skeleton, factors).items():
         moves[joint] = moves.get(joint, offsets[joint]) * factor
     if len(ways.times):
@@ -164,7 +165,7 @@ def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
     if shapes and "weights" in tracks:
         times, weights = tracks["weights"]
         values = sampled(times, weights[:, :, 0], "LINEAR", at)
-    names, values = with_scales(shapes if values is not None else (), values, factors)
+    names, values = with_scales(shapes if values is not None else (), values, {j: factors[j] for j in scales})
     return Clip(
         name, skeleton, rate, turns, np.array(moving, int),
         np.stack([moves[j] for j in moving], 1) if moving else None,

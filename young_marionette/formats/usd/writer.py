@@ -14,7 +14,7 @@ from ...core.character import level_in
 from ...core.errors import InputError
 from ...core.scaling import without_scales
 from ..files import write_whole
-from ..transforms import local_motion, local_offsets
+from ..transforms import local_motion, local_offsets, stored
 from .skeletons import TIPS
 from .stages import layer_of, quiet
 
@@ -278,7 +278,8 @@ def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
         own, place, _ = motion[joint]
         turns[:, joint] = rot.continuous(own)
         moves[:, joint] = offsets[joint] if place is None else place
-    scales = np.repeat((np.ones((count, 3)) if tree is None else tree.scales)[None], frames, 0).astype(np.float16)
+    still = stored(np.ones((count, 3)) if tree is None else tree.scales, np.float16)
+    scales = np.repeat(still[None], frames, 0)
     for joint in (j for j in range(count) if motion[j][2] is not None):
         scales[:, joint] = motion[joint][2]
     _samples(anim.CreateScalesAttr(), scales, Vt.Vec3hArray.FromNumpy)

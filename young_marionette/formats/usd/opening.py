@@ -21,11 +21,12 @@ from .unpacking import Arrays
 
 
 @contextlib.contextmanager
-def open_usd(path):
+def open_usd(path, unpacked=lambda: None):
     """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes})``; InputError for what is no sound one.
 
     ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
-    Arrays of the parts may be those of the open file, which would be copied when it is closed.
+    Arrays of the parts may be those of the open file, which would be copied when it is closed. ``unpacked`` is called
+    when those that take long are unpacked, which keeps two processors busy.
     """
     from pxr import Tf
 
@@ -34,7 +35,7 @@ def open_usd(path):
     if package:
         check_package(path)
     try:
-        stage, found = _read(path, package)
+        stage, found = _read(path, package, unpacked)
     except Tf.ErrorException as error:
         where = _line_of(error)
         raise InputError(
@@ -58,7 +59,7 @@ def _line_of(error):
     return ""
 
 
-def _read(path, package):
+def _read(path, package, unpacked):
     from pxr import Usd, UsdGeom, UsdSkel
 
     several = package or check_layers(path)
@@ -88,6 +89,7 @@ def _read(path, package):
     arrays = Arrays()
     heavy = [p.GetAttribute(a) for p in Usd.PrimRange(flat.GetPseudoRoot()) if p.IsA(UsdGeom.Mesh) for a in PACKED]
     arrays.prepare(heavy, path.stat().st_size, path.name)
+    unpacked()
     bodies = [character_of(flat, tree, arrays, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)

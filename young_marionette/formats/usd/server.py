@@ -44,7 +44,7 @@ def _answer(asker, request):
     asker.send(b"begun")
     _limit(path.stat().st_size, request["seconds"])
     try:
-        with open_usd(path) as found:
+        with open_usd(path, lambda: asker.send(b"unpacked")) as found:
             parcel, told = packed(*found)
             socket.send_fds(asker, [json.dumps({"told": told}).encode()], [parcel])
             # Nothing is put away: the process ends here.

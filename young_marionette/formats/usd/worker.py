@@ -44,17 +44,21 @@ class Worker:
         for _ in range(3):
             asked = time.monotonic()
             with self._ask({"path": str(path), "seconds": seconds}) as answers:
-                if data is None:
-                    data = _plain_layer(path)
-                begun, answer, parcels = _heard(answers, seconds + 5)
+                answers.settimeout(seconds + 5)
+                begun, (answer, parcels) = _heard(answers)[0], _heard(answers)
+                if answer == b"unpacked":
+                    # Now a processor is free.
+                    data = _plain_layer(path) if data is None else data
+                    answer, parcels = _heard(answers)
             if begun:
                 break
         if not begun:
             raise InputError(_NOT_NOW)
-        if answer is None and time.monotonic() - asked >= seconds:
+        if not answer and time.monotonic() - asked >= seconds:
             raise InputError(f"{path.name} can't be read as USD: it took more than {seconds:.0f} seconds.")
-        if answer is None:
+        if not answer:
             raise InputError(f"{path.name} can't be read as USD: it is damaged so that the library for it gives up.")
+        answer = json.loads(answer)
         if "wrong" in answer:
             raise InputError(answer["wrong"])
         if not parcels:
@@ -107,16 +111,12 @@ def _plain_layer(path):
     return None
 
 
-def _heard(answers, seconds):
-    """``(whether the file was begun, answer, [parcel])``; an answer of None where the other side ended without one."""
-    answers.settimeout(seconds)
-    begun = False
+def _heard(answers):
+    """``(message, [parcel])``: the next message; empty where the other side ended without one, or takes too long."""
     with contextlib.suppress(OSError):
-        begun = bool(answers.recv(16))
         message, parcels, _, _ = socket.recv_fds(answers, 1 << 16, 1)
-        if message:
-            return True, json.loads(message), parcels
-    return begun, None, []
+        return message, parcels
+    return b"", []
 
 
 WORKER = Worker()

@@ -17,6 +17,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+IDLE = 300.0  # seconds; whoever asks later starts a new process
 _MEMORY, _TIMES = 3 << 29, 16  # bytes of memory that a file may take: so much, and so many times its size
 
 
@@ -90,17 +91,22 @@ def _warm():
 
 
 def main(number):
-    """Answer the requests that come over the socket ``number`` until its other end is closed."""
+    """Answer the requests that come over the socket ``number`` until its other end is closed, or none came for long."""
     _warm()
     requests = socket.socket(fileno=number)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     gc.freeze()
+    requests.settimeout(IDLE)
     while True:
-        message, files, _, _ = socket.recv_fds(requests, 1 << 16, 1)
+        try:
+            message, files, _, _ = socket.recv_fds(requests, 1 << 16, 1)
+        except TimeoutError:
+            return
         if not message:
             return
         if os.fork() == 0:
             with contextlib.suppress(BaseException):
+                requests.close()
                 _answer(socket.socket(fileno=files[0]), json.loads(message))
             os._exit(0)
         os.close(files[0])

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from tests.app.harness import WindowCase
 from tests.app.test_views import near, pixels
@@ -237,6 +238,18 @@ class Bodies(WindowCase):
             self.close(np.frombuffer(part.places.read(), "f4").reshape(-1, 6), wanted, 1e-6)
         self.assertTrue(parts)
         QTest.qWait(1)
+
+
+class Files(WindowCase):
+    def test_gather_tells_what_else_a_file_holds(self):
+        self.window.open_paths([show_folder() / "exchange/quay_takes.glb"])
+        self.until(lambda: not self.window.jobs)
+        rope = next(e for e in self.state.entries if e.name == "quay_takes: haul_rope")
+        self.session.look_at(rope.id)
+        texts = [label.text() for label in self.desk("gather").findChildren(QLabel) if label.isVisible()]
+        self.assertIn("3 in this file", texts)
+        self.assertIn("carry_bucket, rest, haul_rope", texts)
+        self.assertNotIn("Skeletons", texts)
 
 
 class UsdBodies(Bodies):

@@ -174,6 +174,7 @@ class FactCard(Card):
             *entry.figure.facts,
             *entry.body_facts,
             *(() if still else entry.motion[0]),
+            *self._file_facts(entry),
             self._family_fact(entry),
         ):
             self.grid.addWidget(label(fact.label, "quiet"), row, 0)
@@ -189,6 +190,20 @@ class FactCard(Card):
         odd = [o for o in entry.oddities if not (still and o.kind in ("short", "floor"))]
         self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in odd))
         self.notes.setVisible(bool(odd))
+
+    def _file_facts(self, entry):
+        """What else the entry's file holds, where it holds more than the entry."""
+        found = [e for e in self.session.state.entries if e.path == entry.path]
+        if entry.path is None or len(found) < 2:
+            return
+        clips = [e for e in found if e.clip is not None and (e.role == "clip" or e.clip.frames > 2)]
+        if clips:
+            short = [e.name.removeprefix(f"{entry.path.stem}: ") for e in clips]
+            shown = ", ".join(short[:4]) + (", …" if len(short) > 4 else "")
+            yield Fact("Animations", f"{len(clips)} in this file", shown)
+        skeletons = len({e.skeleton.names for e in found})
+        if skeletons > 1:
+            yield Fact("Skeletons", f"{skeletons} in this file", "each is an entry of its own")
 
     def _family_fact(self, entry):
         """Which family the entry counts with: a fact of the library, not of the file alone."""

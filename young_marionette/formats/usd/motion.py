@@ -43,11 +43,11 @@ def ways_of(skeleton, label):
     return Ways(np.array(times) / per_second, found, per_second)
 
 
-def carried(skeleton, tree, ways, notes):
+def carried(skeleton, tree, ways, label, notes):
     """The Clip of a skeleton that is only carried by what it stands under, as a list; empty where that is still."""
     if not len(ways.times):
         return []
-    return [_timed(skeleton.GetParent().GetName() or "motion", tree, [], {}, {}, ways, [], "", notes)]
+    return [_timed(skeleton.GetParent().GetName() or "motion", tree, [], {}, {}, ways, [], label, notes)]
 
 
 def clip_of(prim, tree, ways, label, notes):
@@ -103,8 +103,9 @@ def _track(attribute, count, width, label, name, per_second):
         samples = [0.0] if value is not None else []
     found = []
     for time in samples:
-        value = np.array(attribute.Get(time), float).reshape(-1, width) if attribute.Get(time) is not None else None
-        if value is None or len(value) != count:
+        value = attribute.Get(time)
+        value = np.array([] if value is None else value, float).reshape(-1, width)
+        if len(value) != count:
             raise InputError(f"{label}: {name} has values for another number of joints than it lists.")
         found.append(value)
     if not found:

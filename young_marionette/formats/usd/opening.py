@@ -93,17 +93,21 @@ def _read(path, package, unpacked):
     bodies = [character_of(flat, tree, arrays, path.name) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
-        ways = ways_of(stage.GetPrimAtPath(tree.path), path.name)
         own = [p for p in animations if tree.path in played.get(str(p.GetPath()), [tree.path])]
-        clips = [clip_of(p, tree, ways, path.name, notes) for p in own]
-        clips = [c for c in clips if c is not None] or carried(stage.GetPrimAtPath(tree.path), tree, ways, notes)
-        if len(clips) == 1:
-            clips = [replace(clips[0], name=path.stem)]
-        else:
-            clips = [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
+        clips = _clips(stage.GetPrimAtPath(tree.path), tree, own, path, notes)
         name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
         parts.append((tree, clips, body, notes, name))
     return (stage, flat), (parts, declared, data, textures)
+
+
+def _clips(skeleton, tree, animations, path, notes):
+    """The clips of a skeleton, named by the file and, where there are several, by their prims."""
+    ways = ways_of(skeleton, path.name)
+    clips = [clip_of(p, tree, ways, path.name, notes) for p in animations]
+    clips = [c for c in clips if c is not None] or carried(skeleton, tree, ways, path.name, notes)
+    if len(clips) == 1:
+        return [replace(clips[0], name=path.stem)]
+    return [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
 
 
 def _played(skeletons):

@@ -13,10 +13,8 @@ import numpy as np
 from ...core.errors import InputError
 from .memory import Reading, Writing
 
-_LARGE, _MOST = (
-    1 << 23,
-    20_000,
-)  # bytes of a file that is worth a second process; attributes that are shared out at most
+_LARGE = 1 << 23  # bytes of a file that is worth a second process
+_MOST = 20_000  # attributes that are shared out
 
 
 class Arrays:

@@ -91,6 +91,26 @@ class Bodies(WindowCase):
             # Joined so, mirrored pieces stand open a little; painted from inside it would be four times as much.
             self.assertLess(painted.sum(), 0.012 * painted.size)
 
+    def test_a_body_too_large_to_be_drawn_in_motion_moves_as_bones(self):
+        from unittest import mock
+
+        seen, draw = [], self.stage.renderer.draw
+
+        def watched(size, pose, figures, lines, fine):
+            seen.append((fine, [f.shows_body for f in figures if f.kind == "marionette"]))
+            return draw(size, pose, figures, lines, fine)
+
+        with mock.patch.object(self.stage.renderer, "draw", watched):
+            for slow, quick in ((1e9, [True]), (0.0, [False])):
+                with mock.patch("young_marionette.app.stage.view.HEAVY", slow):
+                    for frame in range(10, 16):
+                        self.session.seek(frame)
+                        self.stage.repaint()
+                    self.assertEqual(seen[-1], (False, quick))
+                    self.spin(0.5)
+                    self.assertEqual(seen[-1], (True, [True]))
+        self.assertIn("too large", self.window.status.text())
+
     def test_picking_on_the_body(self):
         """A click on a limb's skin chooses what it is tied for."""
         self.desk("string")
@@ -241,6 +261,17 @@ class Bodies(WindowCase):
 
 
 class Files(WindowCase):
+    def test_what_the_card_takes_is_worked_out_while_reading(self):
+        from young_marionette.app.stage import arrays
+
+        self.window.open_paths([show_folder() / "puppets/bodies/Gull.glb"])
+        self.until(lambda: not self.window.jobs)
+        meshes = self.state.entries[-1].placed_character.meshes
+        self.assertTrue(all(mesh in arrays._READY for mesh in meshes))
+        self.session.look_at(self.state.entries[-1].id)
+        self.spin(0.3)
+        self.assertFalse(any(mesh in arrays._READY for mesh in meshes))
+
     def test_gather_tells_what_else_a_file_holds(self):
         self.window.open_paths([show_folder() / "exchange/quay_takes.glb"])
         self.until(lambda: not self.window.jobs)

@@ -7,6 +7,7 @@ import threading
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, InputError
+from .stage.arrays import prepare
 
 COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
 
@@ -69,7 +70,8 @@ def read_files(paths):
                 found = entries_of(read(path))
                 for entry in found:
                     # What the window asks for at once is worked out here, not on the interface thread.
-                    entry.oddities, entry.placed_clip, entry.body_facts, entry.placed_character  # noqa: B018
+                    entry.oddities, entry.placed_clip, entry.body_facts  # noqa: B018
+                    prepare(entry.placed_character)
                 entries += found
             except InputError as error:
                 failures.append(str(error))

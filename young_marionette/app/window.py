@@ -211,6 +211,9 @@ class Window(FileActions, QMainWindow):
         stage.trails.toggled.connect(self._set_trails)
         stage.follow.toggled.connect(lambda _on: self.show_stage())
         stage.drawn.connect(self._count_pictures)
+        stage.too_heavy.connect(
+            lambda: self.tell("This body is too large to be drawn in motion here: it shows when the picture rests.")
+        )
         self.library.open_asked.connect(self.ask_open)
         self.header.snags.clicked.connect(lambda: self.snag_panel.toggle())
 

@@ -89,8 +89,10 @@ def strongest(mesh, count=4):
 
     A place without weight names joint 0.
     """
-    order = np.argsort(-mesh.weights, axis=1, kind="stable")[:, :count]
-    joints, weights = np.take_along_axis(mesh.joints, order, 1), np.take_along_axis(mesh.weights, order, 1)
+    joints, weights = mesh.joints, mesh.weights
+    if weights.shape[1] > count or (weights[:, :-1] < weights[:, 1:]).any():
+        order = np.argsort(-weights, axis=1, kind="stable")[:, :count]
+        joints, weights = np.take_along_axis(joints, order, 1), np.take_along_axis(weights, order, 1)
     spare = ((0, 0), (0, count - weights.shape[1]))
     joints, weights = np.pad(joints, spare), np.pad(weights, spare)
     total = weights.sum(1, keepdims=True)

@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 from PySide6.QtGui import QImage
 
-from ...core.character import strongest
+from .arrays import arrays_of
 
 MAX_KEPT = 8
 TEXTURE_SIZE = 1024
@@ -41,46 +41,30 @@ def displayed(colour):
     return tuple(float(c) ** (1 / 2.2) for c in colour[:3])
 
 
-def _together(shape):
-    """Places and normals of a mesh, or what a morph adds to them, side by side."""
-    normals = np.zeros_like(shape.points) if shape.normals is None else shape.normals
-    return np.concatenate([shape.points, normals], 1).astype("f4")
-
-
 class _Part:
     """One mesh on the card. Its places and normals are written anew when the weights of its morphs change."""
 
     def __init__(self, context, program, mesh):
-        self.mesh, self.weights = mesh, None
-        self.morphs = tuple(m for m in mesh.morphs if np.any(m.points))
-        self._shape, added = _together(mesh), [_together(m) for m in self.morphs]
-        # Morphs change few vertices, and mostly neighbours: only from the first to the last is written.
-        touched = np.flatnonzero(sum((a != 0).any(1) for a in added)) if added else np.zeros(1, int)
-        self._first, end = int(touched[0]), int(touched[-1]) + 1
-        self._added = [a[self._first : end].copy() for a in added]
-        joints, weights = strongest(mesh)
-        # Only joints that carry something take room where the card looks them up.
-        self.used, local = np.unique(joints.astype(int), return_inverse=True)
-        joints = local.reshape(joints.shape).astype("f4")
-        coords = np.zeros((len(mesh.points), 2)) if mesh.texcoords is None else mesh.texcoords
-        still = np.concatenate([coords, joints, weights], 1).astype("f4")
-        self.places = context.buffer(self._shape.tobytes(), dynamic=bool(self.morphs))
-        self.still = context.buffer(np.ascontiguousarray(still).tobytes())
+        self.mesh, self.weights, self.arrays = mesh, None, arrays_of(mesh)
+        self.used = self.arrays.used
+        self.places = context.buffer(self.arrays.shape.tobytes(), dynamic=bool(self.arrays.morphs))
+        self.still = context.buffer(self.arrays.still.tobytes())
         self.corners = context.buffer(mesh.triangles.astype("i4").tobytes())
         layout = [(self.places, "3f 3f", "place", "normal"), (self.still, "2f 4f 4f", "coord", "joints", "weights")]
         self.array = context.vertex_array(program, layout, self.corners)
 
     def blend(self, weights):
         """Show morphs at their weights."""
-        own = tuple(float(weights.get(m.name, 0.0)) for m in self.morphs)
+        arrays = self.arrays
+        own = tuple(float(weights.get(name, 0.0)) for name in arrays.morphs)
         if own == (self.weights or (0.0,) * len(own)):
             return
         self.weights = own
-        shape = self._shape[self._first : self._first + len(self._added[0])].copy()
-        for added, weight in zip(self._added, own):
+        shape = arrays.shape[arrays.first : arrays.first + len(arrays.added[0])].copy()
+        for added, weight in zip(arrays.added, own):
             if weight:
                 shape += added * np.float32(weight)
-        self.places.write(shape.tobytes(), offset=self._first * self._shape.strides[0])
+        self.places.write(shape.tobytes(), offset=arrays.first * arrays.shape.strides[0])
 
     def release(self):
         for part in (self.array, self.places, self.still, self.corners):

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import time
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen
@@ -14,6 +17,7 @@ from .painter import PainterRenderer
 
 PICK_WITHIN = 12
 RING = 44
+HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
 ARRANGEMENTS = ("beside", "over", "performer", "marionette")
 
 
@@ -44,12 +48,14 @@ class StageView(QWidget):
     frame_asked = Signal()
     dress_asked = Signal()
     drawn = Signal()
+    too_heavy = Signal()
 
     def __init__(self, renderer):
         super().__init__()
         self.renderer, self.camera = renderer, Camera()
         self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
         self._image, self._stale, self._fine = None, True, False
+        self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
         self.handle, self._turning = None, None
         self.setMouseTracking(True)
@@ -145,7 +151,9 @@ class StageView(QWidget):
         ratio = self.devicePixelRatioF()
         size = (int(self.width() * ratio), int(self.height() * ratio))
         if self._stale or self._image is None or (self._image.width(), self._image.height()) != size:
-            self._image = self.renderer.draw(size, self.camera.pose, self.figures, self.lines, self._fine)
+            figures, began = [self._bearable(f) for f in self.figures], time.perf_counter()
+            self._image = self.renderer.draw(size, self.camera.pose, figures, self.lines, self._fine)
+            self._weigh(figures, time.perf_counter() - began)
             self._image.setDevicePixelRatio(ratio)
             self._stale = False
             self.drawn.emit()
@@ -158,6 +166,22 @@ class StageView(QWidget):
         if not self.figures and self.empty_text:
             self._paint_empty(painter)
         painter.end()
+
+    def _bearable(self, figure):
+        """The figure, or its bones where its body was found to take too long for a picture that moves."""
+        if self._fine or not any(figure.character is heavy for heavy in self._heavy):
+            return figure
+        return replace(figure, dress="bones", _segments=None)
+
+    def _weigh(self, figures, seconds):
+        bodies = tuple(f.character for f in figures if f.shows_body)
+        if self._fine or not bodies:
+            return
+        # The first picture of a body brings it onto the card and tells nothing.
+        self._slow = self._slow + 1 if seconds > HEAVY else 0
+        if self._slow > 2:
+            self._heavy, self._slow = bodies, 0
+            self.too_heavy.emit()
 
     def _matrix(self):
         return self.camera.pose.matrix(self.width() / max(self.height(), 1))

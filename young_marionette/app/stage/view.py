@@ -177,9 +177,9 @@ class StageView(QWidget):
         bodies = tuple(f.character for f in figures if f.shows_body)
         if self._fine or not bodies:
             return
-        # The first picture of a body brings it onto the card and tells nothing.
+        # The first picture of a body also brings it onto the card: only one that is far too slow tells all by itself.
         self._slow = self._slow + 1 if seconds > HEAVY else 0
-        if self._slow > 2:
+        if self._slow > 2 or seconds > 10 * HEAVY:
             self._heavy, self._slow = bodies, 0
             self.too_heavy.emit()
 

@@ -311,7 +311,8 @@ class Window(FileActions, QMainWindow):
         if figures:
             targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
             middle = sum(targets) / len(targets)
-            self.stage.camera.follow(middle) if self.stage.follow.isChecked() else self.stage.camera.go_along(middle)
+            camera = self.stage.camera
+            (camera.follow if self.stage.follow.isChecked() else camera.go_along)(middle)
         pairing = self._shown_pairing = self.session.state.pairing
         ringed = (
             self.session.step == "stance"

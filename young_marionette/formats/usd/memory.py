@@ -18,6 +18,7 @@ class Writing:
         self.file, self.end, self._todo = os.memfd_create("parcel"), 0, []
 
     def put(self, array):
+        """Where an array will stand; None for None. It must not change before ``finish``."""
         if array is None:
             return None
         array = np.ascontiguousarray(array)
@@ -26,9 +27,11 @@ class Writing:
         return [place, array.dtype.str, list(array.shape)]
 
     def put_bytes(self, data):
+        """Where bytes will stand; None for None."""
         return self.put(None if data is None else np.frombuffer(data, np.uint8))
 
     def finish(self):
+        """Write all that was put."""
         os.ftruncate(self.file, max(self.end, 1))
         with ThreadPoolExecutor(2) as pool:
             list(pool.map(self._write, self._todo))
@@ -52,6 +55,7 @@ class Reading:
             os.close(file)
 
     def get(self, told):
+        """The array that ``put`` told so."""
         if told is None:
             return None
         place, kind, shape = told
@@ -59,4 +63,5 @@ class Reading:
         return array if array.nbytes > _LARGE else array.copy()
 
     def get_bytes(self, told):
+        """The bytes that ``put_bytes`` told so."""
         return None if told is None else self.get(told).tobytes()

@@ -424,6 +424,10 @@ class Look(WindowCase):
                 self.spin(0.1)
                 main = next(b for b in desk.findChildren(QPushButton) if b.text() == name)
                 self.assertEqual(main.visibleRegion().boundingRect(), main.rect(), f"{step} at {size}")
+        # A report is no reason to scroll where there is room.
+        desk.report.setText("✓ light_lamp on Heron.glb: 241 frames, 993 kB")
+        self.spin(0.2)
+        self.assertFalse(desk._area.verticalScrollBar().isVisible())
 
     def test_controls_have_names(self):
         for step in STEPS:

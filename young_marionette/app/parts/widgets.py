@@ -77,7 +77,8 @@ class _Area(QScrollArea):
 
     def sizeHint(self):
         inner = self.widget()
-        tall = inner.heightForWidth(self.viewport().width()) if inner.hasHeightForWidth() else inner.sizeHint().height()
+        # What wraps may ask for less than the least height that the area then gives it.
+        tall = max(inner.heightForWidth(self.viewport().width()), inner.minimumSizeHint().height())
         return QSize(super().sizeHint().width(), tall + 2 * self.frameWidth())
 
     def eventFilter(self, watched, event):

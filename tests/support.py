@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import tempfile
 import unittest
 from functools import lru_cache
@@ -166,13 +168,22 @@ def joints_at(clip):
 
 @lru_cache(maxsize=1)
 def show_folder():
-    """The show's files, written once for all tests."""
+    """The show's files, written once for all tests; no test changes them."""
     from young_marionette.demo.show import write_show
 
-    holder = tempfile.TemporaryDirectory(prefix="quillmouth-")
-    write_show(holder.name)
-    show_folder.holder = holder
-    return Path(holder.name)
+    shared = os.environ.get("YOUNG_MARIONETTE_TEST_SHOW")
+    if shared is None:
+        holder = tempfile.TemporaryDirectory(prefix="quillmouth-")
+        write_show(holder.name)
+        show_folder.holder = holder
+        return Path(holder.name)
+    # All processes of a run share one show: the first one makes it, the others wait.
+    with open(f"{shared}.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not Path(shared).exists():
+            write_show(f"{shared}.new")
+            Path(f"{shared}.new").rename(shared)
+    return Path(shared)
 
 
 @lru_cache(maxsize=1)

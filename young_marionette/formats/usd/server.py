@@ -13,7 +13,6 @@ import os
 import resource
 import signal
 import socket
-import sys
 import tempfile
 from pathlib import Path
 
@@ -110,7 +109,3 @@ def main(number):
                 _answer(socket.socket(fileno=files[0]), json.loads(message))
             os._exit(0)
         os.close(files[0])
-
-
-if __name__ == "__main__":
-    main(int(sys.argv[1]))

@@ -22,6 +22,13 @@ _SETTINGS = {
     "PXR_WORK_THREAD_LIMIT": "1",
     "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1",
 }
+# Isolated: what lies in the folder that one stands in is never imported, whatever it is called.
+_START = f"""
+import sys
+sys.path[:0] = sys.argv[2:]
+from {__package__}.server import main
+main(int(sys.argv[1]))
+"""
 _NOT_NOW = "USD files can't be opened now: the process for it does not start, or ends."
 PATIENCE = 15.0  # seconds for one file, and one more for each of its megabytes
 
@@ -80,17 +87,15 @@ class Worker:
         raise InputError(_NOT_NOW)
 
     def _start(self):
-        root = str(Path(__file__).resolve().parents[3])
-        paths = [root, *filter(None, [os.environ.get("PYTHONPATH")])]
         self._requests, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with there:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", f"{__package__}.server", str(there.fileno())],
+                [sys.executable, "-I", "-c", _START, str(there.fileno()), *_import_paths()],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
                 pass_fds=[there.fileno()],
-                env={**os.environ, "PYTHONPATH": os.pathsep.join(paths), **_SETTINGS},
+                env={**os.environ, **_SETTINGS},
             )
 
     def stop(self):
@@ -100,6 +105,12 @@ class Worker:
             self._requests.close()
             process.kill()
             process.wait()
+
+
+def _import_paths():
+    """Where the process finds us and our packages: where this one does, but for the present folder."""
+    root, here = str(Path(__file__).resolve().parents[3]), os.getcwd()
+    return [root, *(p for p in sys.path if os.path.isabs(p) and os.path.realpath(p) not in (here, root))]
 
 
 def _plain_layer(path):

@@ -1,0 +1,72 @@
+"""What is started outside of Python's own protection: the run script, its helpers, and what it asks of the system."""
+
+import os
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from tests.support import Case, show_folder
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT / "tools"))
+TABLE = (ROOT / "tools/system-packages.txt").read_text()
+
+
+class Isolation(Case):
+    """A folder that holds modules called as ours and our packages are; each leaves a mark when it is run."""
+
+    def setUp(self):
+        self.trap = self.folder / "trap"
+        self.trap.mkdir()
+        for name in ("pxr", "typer", "numpy", "scipy", "json", "young_marionette", "pydantic", "rich", "PySide6"):
+            text = f"open({str(self.folder / name)!r}, 'w').close()\nraise SystemExit(9)\n"
+            (self.trap / f"{name}.py").write_text(text)
+
+    def sprung(self):
+        return [p.name for p in self.folder.iterdir() if p != self.trap]
+
+    def test_commands_run_nothing_of_the_folder_one_stands_in(self):
+        rig = show_folder() / "puppets/bodies/Puffin.usdz"
+        for words in (["info", str(rig), "--json"], ["--version"]):
+            done = subprocess.run([ROOT / "run", *words], cwd=self.trap, capture_output=True, text=True)
+            self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(self.sprung(), [])
+
+    def test_nor_does_the_process_for_usd_files_whoever_started_us(self):
+        """Even where Python itself was told to look in the present folder."""
+        rig = show_folder() / "puppets/bodies/Puffin.usdz"
+        code = (
+            "import sys; sys.path.remove('')\n"
+            "import young_marionette.formats as formats\n"
+            f"sys.path.insert(0, ''); sys.path.insert(0, {str(self.trap)!r})\n"
+            f"print(formats.read({str(rig)!r}).format)"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], cwd=self.trap, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(ROOT)}
+        )  # fmt: skip
+        self.assertEqual(done.stdout, "USD\n", done.stderr)
+        self.assertEqual(self.sprung(), [])
+
+
+class SystemPackages(unittest.TestCase):
+    def test_what_is_missing_is_found_by_looking_for_it(self):
+        from missing_packages import missing
+
+        table = """
+        window library libc.so.6 never
+        window library libnosuchthing.so.7 libnosuchthing7  # a remark
+        window files /no/such/place/*.so also
+        window files /proc/self/stat never
+        test   command no-such-command-anywhere tool
+        test   command sh never
+        """
+        self.assertEqual(missing(["window"], table), ["libnosuchthing7", "also"])
+        self.assertEqual(missing(["window", "test"], table), ["libnosuchthing7", "also", "tool"])
+        self.assertEqual(missing([], table), [])
+
+    def test_nothing_of_the_real_table_is_missing_where_the_tests_run(self):
+        from missing_packages import missing
+
+        self.assertEqual(missing(["window"], TABLE), [])
+        self.assertIn("libglib-2.0.so.0", TABLE)

@@ -205,7 +205,7 @@ class Commands(Line):
         finally:
             delivery.read = real
         self.assertEqual(code, 1)
-        self.assertIn("A defect of Young Marionette: ZeroDivisionError", err)
+        self.assertIn("Internal error: ZeroDivisionError", err)
 
     def test_version(self):
         self.assertRegex(self.ok("--version"), r"Young Marionette \d")

@@ -5,7 +5,8 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from ..core.errors import InputError
 from ..formats.registry import READABLE
@@ -15,7 +16,7 @@ from ..project.document import State
 from . import settings
 from .jobs import Job, files_under, read_files
 from .library import family_name
-from .parts.widgets import button
+from .parts.widgets import ask_text, button
 
 
 class FileActions:
@@ -123,6 +124,7 @@ class FileActions:
         box = QMessageBox(
             QMessageBox.Icon.NoIcon, "Unsaved work", f"{self.session.state.name} has unsaved changes.", parent=self
         )
+        box.setTextFormat(Qt.TextFormat.PlainText)
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
         box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
@@ -164,8 +166,8 @@ class FileActions:
 
     def rename(self):
         """Give the project another name."""
-        name, given = QInputDialog.getText(self, "Rename the project", "Name", text=self.session.state.name)
-        if given:
+        name = ask_text(self, "Rename the project", "Name", self.session.state.name)
+        if name is not None:
             self.session.do(Rename(None, name))
 
     def keep_stringing(self):

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ..project.snags import STEPS
 from . import icons, theme
-from .parts.widgets import label, tool
+from .parts.widgets import label, tip, tool
 
 TELLS = {
     "gather": "bring files in, and see what they hold",
@@ -209,12 +209,12 @@ class Header(QWidget):
         document, session = self.session.document, self.session
         name = session.state.name
         self.project.setText(self.project.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 190))
-        self.project.setToolTip(str(document.path or name))
+        self.project.setToolTip(tip(document.path or name))
         self.saved.setText("not saved yet" if document.path is None else "changed" if document.changed else "saved")
         for widget, what, text in ((self.undo, "Undo", document.undo_label), (self.redo, "Redo", document.redo_label)):
             widget.setEnabled(text is not None)
             keys = "Ctrl+Z" if what == "Undo" else "Ctrl+Shift+Z"
-            widget.setToolTip(f"{what}: {text} ({keys})" if text else f"{what} ({keys})")
+            widget.setToolTip(tip(f"{what}: {text} ({keys})" if text else f"{what} ({keys})"))
         counts = {step: sum(s.step == step for s in session.snags) for step in STEPS}
         self.route.show_route(session.step, session.route, counts)
         total = len(session.snags)

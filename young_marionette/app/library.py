@@ -7,7 +7,6 @@ from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTime
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
     QComboBox,
-    QInputDialog,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -21,7 +20,7 @@ from PySide6.QtWidgets import (
 from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
 from . import icons, theme
-from .parts.widgets import button
+from .parts.widgets import ask_text, button, tip
 from .stage.view import mark
 
 _KEY, _KIND = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
@@ -273,11 +272,11 @@ class Library(QWidget):
         item.setFlags(Qt.ItemFlag.ItemIsEnabled)
         self.model.appendRow(item)
 
-    def _row(self, text, kind, key, tip=""):
+    def _row(self, text, kind, key, told=""):
         item = QStandardItem(text)
         item.setData(kind, _KIND)
         item.setData(key, _KEY)
-        item.setToolTip(tip)
+        item.setToolTip(tip(told))
         self.model.appendRow(item)
 
     def current(self):
@@ -338,10 +337,8 @@ class Library(QWidget):
     def ask_tags(self):
         """Ask for the chosen entry's tags, with commas between them."""
         entry = self.session.state.entry(self.current()[1])
-        text, given = QInputDialog.getText(
-            self, "Tags", f"Tags of {entry.name}, with commas between them", text=", ".join(entry.tags)
-        )
-        if given:
+        text = ask_text(self, "Tags", f"Tags of {entry.name}, with commas between them", ", ".join(entry.tags))
+        if text is not None:
             self.session.do(Tag(entry.id, tuple(text.split(","))))
 
     def _menu(self, point):

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.errors import InputError
+from ..core.text import shown
 from ..project.commands import MatchStance, TieAll, TurnBone
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
@@ -265,7 +266,8 @@ class Window(FileActions, QMainWindow):
 
     def _on_document(self):
         document = self.session.document
-        self.setWindowTitle(f"{self.session.state.name}{' *' if document.changed else ''} – Young Marionette")
+        name = shown(self.session.state.name).replace("[*]", "[*][*]")
+        self.setWindowTitle(f"{name}{' *' if document.changed else ''} – Young Marionette")
         figures = self._on_stage()
         fresh = figures != self._framed_for
         self._framed_for = figures

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import logging
 import sys
 import traceback
@@ -10,11 +9,12 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.console import Console
 
 from .. import __version__
 from ..core.errors import InputError
+from ..core.text import shown
 from . import report
+from .console import PlainConsole, forgiving_streams, print_json, tell_error
 
 app = typer.Typer(
     add_completion=False, rich_markup_mode=None, help="Bring motion from any skeleton onto your own rigs."
@@ -29,11 +29,6 @@ WithBody = Annotated[
 ]
 
 
-def _console():
-    # A pipe has no width of its own; long names must not be cut there.
-    return Console(highlight=False, soft_wrap=True, width=None if sys.stdout.isatty() else 120)
-
-
 @app.command()
 def info(
     file: Annotated[Path, typer.Argument(help="A motion or a skeleton.")],
@@ -45,9 +40,9 @@ def info(
 
     entries = of_skeleton(file, skeleton)
     if as_json:
-        print(json.dumps(report.info(entries), indent=1, ensure_ascii=False))
+        print_json(report.info(entries))
     else:
-        report.print_info(_console(), entries)
+        report.print_info(PlainConsole(), entries)
 
 
 @app.command()
@@ -74,32 +69,29 @@ def retarget(
     """Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write."""
     from dataclasses import replace
 
-    from ..formats.files import check_free
+    from ..formats.files import check_free, check_results
     from ..formats.registry import check_writable
     from ..project import delivery
     from ..project import stringing as stringings
 
     chosen = _range(frames)
+    check_results([out, save_stringing], [source, rig, stringing])
     check_writable(out, overwrite)
     if save_stringing:
         check_free(save_stringing, overwrite)
-        if not save_stringing.parent.is_dir():
-            raise InputError(f"There is no folder {save_stringing.parent}.")
     source_entry, rig_entry = delivery.open_source(source, clip=clip), delivery.open_rig(rig)
     pairing = delivery.pair_files(source_entry, rig_entry, stringing)
     if in_place:
         pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
-    baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite, bool(body))
+    more = []
     if save_stringing:
-        stringings.save(
-            save_stringing,
-            stringings.to_file(pairing, source_entry, rig_entry, f"{source_entry.name} to {rig_entry.name}"),
-            overwrite,
-        )
+        name = f"{source_entry.name} to {rig_entry.name}"
+        more = stringings.encode(save_stringing, stringings.to_file(pairing, source_entry, rig_entry, name))
+    baked = delivery.retarget(source_entry, rig_entry, pairing, out, fps, chosen, overwrite, bool(body), more)
     if as_json:
-        print(json.dumps(report.retarget(source_entry, rig_entry, pairing, baked, out), indent=1, ensure_ascii=False))
+        print_json(report.retarget(source_entry, rig_entry, pairing, baked, out))
     else:
-        report.print_retarget(_console(), source_entry, rig_entry, pairing, baked, out)
+        report.print_retarget(PlainConsole(), source_entry, rig_entry, pairing, baked, out)
 
 
 @app.command()
@@ -111,13 +103,13 @@ def match(
     as_json: AsJson = False,
 ):
     """Tie and match SOURCE and RIG, say how sure that is and what is left, and save the stringing."""
-    from ..formats.files import check_free
+    from ..formats.files import check_free, check_results
     from ..project import delivery
     from ..project import stringing as stringings
 
     if out:
+        check_results([out], [source, rig])
         check_free(out, overwrite)
-        delivery.refuse_same(out, source, rig)
     source_entry, rig_entry = delivery.open_rig(source), delivery.open_rig(rig)
     pairing = delivery.pair_files(source_entry, rig_entry)
     delivery.refuse_gaps(pairing, source_entry, rig_entry)
@@ -128,11 +120,11 @@ def match(
             overwrite,
         )
     if as_json:
-        print(json.dumps(report.pairing_facts(source_entry, rig_entry, pairing), indent=1, ensure_ascii=False))
+        print_json(report.pairing_facts(source_entry, rig_entry, pairing))
     else:
-        report.print_pairing(_console(), source_entry, rig_entry, pairing)
+        report.print_pairing(PlainConsole(), source_entry, rig_entry, pairing)
         if out:
-            _console().print(f"Wrote {out}")
+            PlainConsole().print(f"Wrote {out}")
 
 
 @app.command()
@@ -144,31 +136,23 @@ def rename(
     as_json: AsJson = False,
 ):
     """Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."""
+    from ..formats.files import check_results
     from ..formats.registry import check_writable
     from ..project import delivery
 
+    check_results([out], [file, names])
     check_writable(out, overwrite)
-    delivery.refuse_same(out, file, Path(names))
     entry = delivery.open_rig(file)
     changed = delivery.renamed(entry, names)
     delivery.write_entry(changed, out, overwrite)
     pairs = [(a, b) for a, b in zip(entry.skeleton.names, changed.skeleton.names) if a != b]
     if as_json:
-        print(
-            json.dumps(
-                {
-                    "out": str(out),
-                    "renamed": dict(pairs),
-                    "kept": [n for n in entry.skeleton.names if n in changed.skeleton.index],
-                },
-                indent=1,
-                ensure_ascii=False,
-            )
-        )
+        kept = [n for n in entry.skeleton.names if n in changed.skeleton.index]
+        print_json({"out": str(out), "renamed": dict(pairs), "kept": kept})
     else:
         for old, new in pairs:
-            _console().print(f"{old} → {new}")
-        _console().print(f"Wrote {out}: {len(pairs)} of {len(entry.skeleton)} bones renamed")
+            PlainConsole().print(f"{old} → {new}")
+        PlainConsole().print(f"Wrote {out}: {len(pairs)} of {len(entry.skeleton)} bones renamed")
 
 
 @app.command()
@@ -199,9 +183,9 @@ def convert(
         raise InputError(f"'{up}' can't be up; give Y or Z.")
     delivery.convert(entry, out, fps, _range(frames), metres, axis, body, overwrite)
     if as_json:
-        print(json.dumps({"in": str(file), "out": str(out), "clip": entry.name}, ensure_ascii=False))
+        print_json({"in": str(file), "out": str(out), "clip": entry.name})
     else:
-        _console().print(f"Wrote {out}")
+        PlainConsole().print(f"Wrote {out}")
 
 
 @app.command()
@@ -209,7 +193,7 @@ def demo(out: Annotated[Path, typer.Option("--out", help="The folder for the sho
     """Play the full example on the demo show: read, tie, match, transfer, bake, write, and a short report."""
     from ..demo.example import play
 
-    play(out, _console())
+    play(out, PlainConsole())
 
 
 @app.callback(invoke_without_command=True)
@@ -247,12 +231,13 @@ def _range(text):
 
 def main(arguments=None):
     """Run the command line and return its exit code; every expected failure is one sentence on stderr."""
+    forgiving_streams()
     try:
         return app(args=arguments, standalone_mode=False, prog_name="young-marionette") or 0
     except InputError as error:
         return _say(str(error))
     except typer.TyperException as error:
-        return _say(_sentence(error.format_message()))
+        return _say(shown(_sentence(error.format_message()), 380))
     except (typer.Abort, KeyboardInterrupt):
         return _say("Stopped.")
     except BrokenPipeError:
@@ -263,7 +248,7 @@ def main(arguments=None):
         logging.getLogger("young_marionette").debug("%s", traceback.format_exc())
         place = traceback.extract_tb(error.__traceback__)[-1]
         _say(
-            f"A defect of Young Marionette: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno})."
+            f"Internal error: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno})."
         )
         return 1
 
@@ -274,7 +259,7 @@ def _sentence(text):
 
 
 def _say(sentence):
-    print(sentence, file=sys.stderr)
+    tell_error(sentence)
     return 2
 
 

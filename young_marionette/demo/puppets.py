@@ -12,7 +12,7 @@ from ..core.placement import Placement, place_clip
 from ..core.rebase import rebase, rename
 from ..core.skeleton import Clip
 from ..formats import usd
-from ..formats.files import write_whole
+from ..formats.files import write_together, write_whole
 from ..formats.gltf.accessors import Accessors, Writer
 from ..formats.gltf.container import as_glb, parse
 from ..formats.gltf.reader import merged
@@ -56,7 +56,8 @@ def write_puppets(folder):
     # Centimetres with Z up, as the modelling program of its maker has it.
     world = Placement.from_axes(0.01, rot.AXES["Z"], -rot.AXES["Y"]).inverse
     path = folder / FILES["Puffin"]
-    usd.write(path, place_clip(clip, world), None, True, placed_character(character, world), 0.01, "Z")
+    placed = placed_character(character, world)
+    write_together(usd.encode(path, place_clip(clip, world), None, True, placed, 0.01, "Z"))
     rng = np.random.default_rng(7)
     clip, character = puppet("Gull", rot.normalise(rng.normal(size=(len(puppet("Gull")[0].skeleton), 4))))
     document, binary = document_of(clip, character)

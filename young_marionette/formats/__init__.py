@@ -1,3 +1,3 @@
 """Open file formats: one package each; ``read`` finds the right one by what the file holds."""
 
-from .registry import WRITABLE, read, write  # noqa: F401
+from .registry import WRITABLE, encode, read, write  # noqa: F401

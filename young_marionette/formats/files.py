@@ -1,17 +1,32 @@
-"""Reading and writing files so that nothing is lost: clear refusals, and writes that are whole or not there."""
+"""Reading and writing files so that nothing is lost: clear refusals, and writes that are whole or not there.
+
+Several files of one piece of work (a file and its textures, a clip and its stringing) are written together: all of
+them, or none.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
+import stat
 import tempfile
+import time
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 from ..core.errors import InputError
 
+# Short, so that any name that the system allows can be written; the lock tells the living from the dead.
+PART_PREFIX, PART_SUFFIX = ".young-marionette-", ".part"
+_YOUNG = 30.0  # seconds
+
 
 @contextmanager
-def opened(path):
+def opened(path: Path | str) -> Iterator[BinaryIO]:
     """Open a file for reading bytes; InputError, in one sentence, where that can't be done."""
     path = Path(path)
     try:
@@ -25,46 +40,197 @@ def opened(path):
         raise InputError(f"There is no file {path}.") from None
     except PermissionError:
         raise InputError(f"{path.name} may not be read: permission was denied.") from None
-    except OSError as error:
-        raise InputError(f"{path.name} can't be read: {error.strerror or error}.") from None
+    except (OSError, ValueError) as error:
+        raise InputError(f"{path.name} can't be read: {_why(error)}.") from None
 
 
-def check_free(path, overwrite=False):
-    """Refuse (InputError) a path that exists, unless overwriting was asked for."""
-    path = Path(path)
-    if path.is_dir():
-        raise InputError(f"{path} is a folder; give a file name.")
-    if path.exists() and not overwrite:
-        raise InputError(f"{path} exists already and was left as it is; ask for overwriting to replace it.")
+def _why(error: Exception) -> str:
+    return getattr(error, "strerror", None) or str(error)
 
 
-def write_whole(path, chunks):
-    """Write bytes from an iterable to ``path``: into a new file beside it, synced, then renamed over it."""
-    path = Path(path)
+def there(path: Path | str) -> os.stat_result | None:
+    """What lies at a path, or None; InputError for a path that the system does not take, such as one too long."""
     try:
-        # A link stays a link: what it points to is replaced.
-        path = path.resolve() if path.is_symlink() else path
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name[:80]}.", suffix=".part", dir=path.parent)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                for chunk in chunks:
-                    file.write(chunk)
-                file.flush()
-                os.fsync(file.fileno())
-            os.chmod(temporary, path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask())
-            os.replace(temporary, path)
-        except BaseException:
-            Path(temporary).unlink(missing_ok=True)
-            raise
+        return os.stat(path)
+    except (FileNotFoundError, NotADirectoryError):
+        return None
+    except OSError as error:
+        if os.path.islink(path):
+            return None  # a link to nowhere, or in a circle: nothing lies there
+        raise InputError(f"{path} can't be used: {_why(error)}.") from None
+    except ValueError as error:
+        raise InputError(f"{path} is no path: {error}.") from None
+
+
+def check_free(path: Path | str, overwrite: bool = False) -> None:
+    """Refuse (InputError) a path that exists, unless overwriting was asked for, and one that can't be written."""
+    found = there(path)
+    if found is not None and stat.S_ISDIR(found.st_mode):
+        raise InputError(f"{path} is a folder; give a file name.")
+    if found is not None and not overwrite:
+        raise InputError(f"{path} exists already and was left as it is; ask for overwriting to replace it.")
+    folder = there(Path(path).parent)
+    if folder is None or not stat.S_ISDIR(folder.st_mode):
+        raise InputError(f"There is no folder {Path(path).parent}.")
+
+
+def same_place(a: Path | str, b: Path | str) -> bool:
+    """Whether two paths lead to one place, through links of any kind, whether or not something is there."""
+    if os.path.realpath(a) == os.path.realpath(b):
+        return True
+    with contextlib.suppress(OSError, ValueError):
+        return os.path.samefile(a, b)
+    return False
+
+
+def check_results(results: Iterable[Path | str | None], inputs: Iterable[Path | str | None]) -> None:
+    """InputError where a result would replace a file that is read, or two results go to one place; None is passed over."""
+    results = [r for r in results if r is not None]
+    for i, result in enumerate(results):
+        for path in inputs:
+            if path is not None and same_place(result, path):
+                raise InputError(f"{result} is one of the files that are read; give the result a name of its own.")
+        for other in results[:i]:
+            if same_place(result, other):
+                raise InputError(f"Two results would be written to {result}; give each a name of its own.")
+
+
+@dataclass
+class Output:
+    """A file to be written: its bytes in ``chunks``. ``in_folder``: its folder is made where it is not there."""
+
+    path: Path
+    chunks: Iterable[bytes | memoryview]
+    in_folder: bool = False
+
+
+def write_whole(path: Path | str, chunks: Iterable[bytes | memoryview]) -> None:
+    """Write bytes to ``path``: into a new file beside it, synced, then renamed over it."""
+    write_together([Output(Path(path), chunks)])
+
+
+def write_together(outputs: Iterable[Output]) -> None:
+    """Write several files: all are there, whole, or all is as it was (InputError)."""
+    writes = _Writes()
+    try:
+        for output in outputs:
+            with _told(output.path):
+                writes.prepare(output)
+        writes.put_in_place()
+    except BaseException:
+        writes.take_back()
+        raise
+    finally:
+        writes.close()
+
+
+@contextmanager
+def _told(path: Path) -> Iterator[None]:
+    """Failures of the system as one sentence about a path."""
+    try:
+        yield
     except FileNotFoundError:
         raise InputError(f"There is no folder {path.parent}.") from None
     except PermissionError:
         raise InputError(f"{path} may not be written: permission was denied.") from None
     except OSError as error:
-        raise InputError(f"{path} can't be written: {error.strerror or error}.") from None
+        raise InputError(f"{path} can't be written: {_why(error)}.") from None
 
 
-def _umask():
+class _Writes:
+    """Files on their way: first all under other names, then each in its place, with a way back."""
+
+    def __init__(self) -> None:
+        self._ready: list[tuple[Path, Path]] = []  # (target, new file)
+        self._placed: list[tuple[Path, Path | None]] = []  # (target, the old file kept aside)
+        self._folders: list[Path] = []
+        self._locks: list[int] = []
+
+    def prepare(self, output: Output) -> None:
+        """Write a file beside its target, synced."""
+        target = output.path
+        if output.in_folder:
+            self._make_folder(target.parent)
+        # A link stays a link: what it points to is replaced.
+        target = Path(os.path.realpath(target)) if target.is_symlink() else target
+        sweep(target.parent)
+        handle, name = tempfile.mkstemp(prefix=PART_PREFIX, suffix=PART_SUFFIX, dir=target.parent)
+        self._ready.append((target, Path(name)))
+        self._locks.append(os.dup(handle))
+        with contextlib.suppress(OSError):
+            fcntl.flock(self._locks[-1], fcntl.LOCK_EX | fcntl.LOCK_NB)
+        with os.fdopen(handle, "wb") as file:
+            for chunk in output.chunks:
+                file.write(chunk)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(name, target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask())
+
+    def _make_folder(self, folder: Path) -> None:
+        if folder.is_symlink():
+            raise InputError(f"{folder} is a link to another place; what belongs to the file is not written there.")
+        if not folder.exists():
+            folder.mkdir()
+            self._folders.append(folder)
+
+    def put_in_place(self) -> None:
+        several = len(self._ready) > 1
+        while self._ready:
+            target, new = self._ready[0]
+            with _told(target):
+                kept = self._set_aside(target) if several and target.exists() else None
+                self._placed.append((target, kept))
+                os.replace(new, target)
+            self._ready.pop(0)
+        for _, kept in self._placed:
+            if kept is not None:
+                kept.unlink(missing_ok=True)
+        self._placed, self._folders = [], []
+
+    @staticmethod
+    def _set_aside(target: Path) -> Path:
+        """Give the old file a second name, under which it can come back."""
+        handle, name = tempfile.mkstemp(prefix=PART_PREFIX, suffix=PART_SUFFIX, dir=target.parent)
+        os.close(handle)
+        os.unlink(name)
+        try:
+            os.link(target, name)
+        except OSError:  # no second names on this file system: moved, for a moment
+            os.rename(target, name)
+        return Path(name)
+
+    def take_back(self) -> None:
+        for target, kept in reversed(self._placed):
+            with contextlib.suppress(OSError):
+                if kept is not None:
+                    os.replace(kept, target)
+                elif not any(target == ready for ready, _ in self._ready):
+                    target.unlink(missing_ok=True)
+        for _, new in self._ready:
+            with contextlib.suppress(OSError):
+                new.unlink(missing_ok=True)
+        for folder in reversed(self._folders):
+            with contextlib.suppress(OSError):
+                folder.rmdir()
+
+    def close(self) -> None:
+        for lock in self._locks:
+            os.close(lock)
+
+
+def sweep(folder: Path) -> None:
+    """Remove unfinished files that writers left in a folder which are no more (a held lock tells the living)."""
+    with contextlib.suppress(OSError):
+        for part in [p for p in os.scandir(folder) if p.name.startswith(PART_PREFIX) and p.name.endswith(PART_SUFFIX)]:
+            # One that was made just now may not have its lock yet.
+            if time.time() - part.stat().st_mtime < _YOUNG:
+                continue
+            with contextlib.suppress(OSError), open(part.path, "rb") as file:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                os.unlink(part.path)
+
+
+def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)
     return mask

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..core.declared import Declared
 from ..core.skeleton import Clip, Skeleton
+from ..core.text import shown
 
 
 @dataclass(frozen=True, eq=False)
@@ -14,7 +15,8 @@ class MotionFile:
     """``layout`` holds what only the format's own writer needs to write the same kind of file again.
 
     ``declared``: what the file says of unit, axes and bones. ``name``: the file's, with the skeleton's where it has
-    several; the others are in ``more``.
+    several; the others are in ``more``. Names of clips, and notes, are made fit to be shown; names of joints are the
+    file's own.
     """
 
     path: Path
@@ -26,3 +28,9 @@ class MotionFile:
     declared: Declared = Declared()
     name: str = ""
     more: tuple[MotionFile, ...] = ()
+
+    def __post_init__(self):
+        put = object.__setattr__
+        put(self, "name", shown(self.name or self.path.stem))
+        put(self, "clips", tuple(c if c.name == shown(c.name) else replace(c, name=shown(c.name)) for c in self.clips))
+        put(self, "notes", tuple(shown(note, 400) for note in self.notes))

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import stat
 from pathlib import Path
 from urllib.parse import unquote, urlparse
 
 from ..core.errors import InputError
+from .files import opened, there
 
 
 class Outside(InputError):
@@ -21,17 +24,18 @@ def inside(uri, label, folder):
     place = unquote(uri)
     if folder is None or urlparse(uri).scheme or "\0" in place or place.startswith("//") or Path(place).is_absolute():
         raise refusal
-    path = (Path(folder) / place).resolve()
-    if not path.is_relative_to(Path(folder).resolve()):
+    path = Path(os.path.realpath(Path(folder) / place))
+    if not path.is_relative_to(os.path.realpath(folder)):
         raise refusal
-    if not path.is_file():
+    found = there(path)
+    if found is None or not stat.S_ISREG(found.st_mode):
         raise InputError(f"{label} needs the file {uri[:80]}, which is not beside it.")
     return path
 
 
 def read_inside(uri, label, folder, most=-1):
     """The first ``most`` bytes of a file that ``uri`` names (see inside), all of them where that is -1."""
-    with open(inside(uri, label, folder), "rb") as file:
+    with opened(inside(uri, label, folder)) as file:
         return file.read(most)
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ..core.errors import InputError
 from . import asf, bvh, gltf, usd
-from .files import check_free, opened
+from .files import check_free, opened, write_together
 
 # From a name's ending to the kind of layout that its writer takes.
 WRITABLE = {
@@ -46,8 +46,6 @@ def check_writable(path, overwrite=False):
     path = Path(path)
     if path.suffix.lower() not in WRITABLE:
         raise InputError(f"{path.name} can't be written: of the endings known here, use {', '.join(WRITABLE)}.")
-    if not path.parent.is_dir():
-        raise InputError(f"There is no folder {path.parent}.")
     check_free(path, overwrite)
 
 
@@ -58,11 +56,16 @@ def layout_for(path, layout):
     return layout if layout is not None and layout.format == WRITABLE.get(ending) and ending != ".vrma" else None
 
 
-def write(
+def write(path, clip, layout=None, overwrite=False, **more):
+    """Write a clip in the format that the name's ending tells; see ``encode``."""
+    check_writable(path, overwrite)
+    write_together(encode(path, clip, layout, **more))
+
+
+def encode(
     path,
     clip,
     layout=None,
-    overwrite=False,
     metres_per_unit=1.0,
     up="Y",
     body=False,
@@ -70,17 +73,16 @@ def write(
     bones=(),
     level=None,
 ):
-    """Write a clip in the format that the name's ending tells.
+    """The files (list of Output) that hold a clip in the format that the name's ending tells.
 
     ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes. Else it has
     ``metres_per_unit`` and ``up``, which BVH does not tell, glTF has as metres with Y up, and USD writes down.
     ``body``: write the layout's meshes, of one ``level`` of detail, or ``character``, too. ``bones``: pairs of a VRM bone and a joint's name.
     """
-    check_writable(path, overwrite)
-    kind = WRITABLE[Path(path).suffix.lower()]
+    path = Path(path)
+    kind = WRITABLE[path.suffix.lower()]
     if kind == "BVH":
-        bvh.write(path, clip, layout, metres_per_unit)
-    elif kind == "glTF":
-        gltf.write(path, clip, layout, body, character if body else None, bones, level)
-    else:
-        usd.write(path, clip, layout, body, character if body else None, metres_per_unit, up, level)
+        return bvh.encode(path, clip, layout, metres_per_unit)
+    if kind == "glTF":
+        return gltf.encode(path, clip, layout, body, character if body else None, bones, level)
+    return usd.encode(path, clip, layout, body, character if body else None, metres_per_unit, up, level)

@@ -11,7 +11,8 @@ from ..core.errors import InputError
 from ..core.placement import Placement, place_clip
 from ..core.resample import resample
 from ..core.skeleton import Clip
-from ..formats import read, write
+from ..formats import encode, read
+from ..formats.files import check_free, check_results, write_together
 from ..formats.registry import WRITABLE, check_writable, layout_for
 from . import stringing
 from .entry import entries_of
@@ -62,39 +63,26 @@ def pair_files(source, rig, stringing_path=None):
     return stringing.from_file(stringing.load(stringing_path), source, rig)
 
 
-def refuse_same(out, *inputs):
-    """InputError where a result would replace one of the files it is made from."""
-    for path in inputs:
-        if path is not None and Path(out).exists() and Path(out).resolve() == Path(path).resolve():
-            raise InputError(f"{out} is one of the files that are read; give the result a name of its own.")
-
-
 def deliver(path, baked, rig, overwrite=False, body=False):
-    """Write a baked clip on the placed rig with the rig's names, and with its ``body`` where it has one.
+    """Write a baked clip on the placed rig, see ``delivered``."""
+    check_writable(path, overwrite)
+    write_together(delivered(path, baked, rig, body))
+
+
+def delivered(path, baked, rig, body=False):
+    """The files (list of Output) of a baked clip with the rig's names, and with its ``body`` where it has one.
 
     In the rig's own format it comes in the file's own order, unit and axes; in another one in metres with Y up.
     """
-    check_writable(path, overwrite)
     if body and rig.character is None:
         raise InputError(f"{rig.name} has no body that could be written with it.")
     layout, baked = layout_for(path, rig.layout), rig.with_morphs(baked) if body else baked
     if layout is not None:
         metres = rig.figure.placement.scale
-        write(
-            path,
-            rig.to_file_world(baked),
-            layout,
-            overwrite,
-            metres,
-            body=body,
-            bones=rig.declared.bones,
-            level=rig.only_level,
-        )
-    else:
-        character = rig.placed_character if body else None
-        write(
-            path, baked, None, overwrite, body=body, character=character, bones=rig.bones if _tells_bones(path) else ()
-        )
+        own, bones = rig.to_file_world(baked), rig.declared.bones
+        return encode(path, own, layout, metres, body=body, bones=bones, level=rig.only_level)
+    character = rig.placed_character if body else None
+    return encode(path, baked, None, body=body, character=character, bones=rig.bones if _tells_bones(path) else ())
 
 
 def _tells_bones(path):
@@ -107,7 +95,7 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     ``unit``: metres per unit; ``up``: ``"Y"`` or ``"Z"``. ``body`` None: where the format can hold one and there is one.
     """
     check_writable(path, overwrite)
-    refuse_same(path, entry.path)
+    check_results([path], [entry.path])
     kind = WRITABLE[Path(path).suffix.lower()]
     if kind == "glTF" and (unit not in (None, 1.0) or up not in (None, "Y")):
         raise InputError("glTF is always in metres with Y up; choose BVH or USD for another unit or axis.")
@@ -127,7 +115,7 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     forward = rot.AXES["Z"] if up == "Y" else -rot.AXES["Y"]
     turned = Placement.from_axes(unit, rot.AXES[up], forward).inverse
     character = placed_character(entry.placed_character, turned) if body else None
-    write(path, place_clip(clip, turned), None, overwrite, unit, up, body, character)
+    write_together(encode(path, place_clip(clip, turned), None, unit, up, body, character))
     return None
 
 
@@ -139,8 +127,8 @@ def write_entry(entry, path, overwrite=False):
     if layout is None and entry.layout is not None:
         deliver(path, entry.placed_clip, entry, overwrite, entry.character is not None)
         return
-    metres = entry.figure.placement.scale
-    write(path, clip, layout, overwrite, metres, body=entry.character is not None, bones=entry.declared.bones)
+    metres, body = entry.figure.placement.scale, entry.character is not None
+    write_together(encode(path, clip, layout, metres, body=body, bones=entry.declared.bones))
 
 
 def renamed(entry, names):
@@ -159,11 +147,12 @@ def renamed(entry, names):
     return entry.with_bone_names(learned_names(entry.skeleton, entry.figure.body, rig.skeleton, rig.figure.body))
 
 
-def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False, body=False):
-    """Bake ``source`` onto ``rig`` and write it; returns the baked clip."""
-    refuse_same(out, source.path, rig.path)
-    check_writable(out, overwrite)
+def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False, body=False, more=()):
+    """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
+    check_results([out, *(o.path for o in more)], [source.path, rig.path])
+    for path in (out, *(o.path for o in more)):
+        (check_writable if path == out else check_free)(path, overwrite)
     refuse_gaps(pairing, source, rig)
     baked = bake(pairing, source, fps, frames)
-    deliver(out, baked, rig, overwrite, body)
+    write_together([*delivered(out, baked, rig, body), *more])
     return baked

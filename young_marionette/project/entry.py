@@ -218,7 +218,7 @@ def entries_of(motion_file, taken=()):
     """
     names, result = {*taken}, []
     for part in (motion_file, *motion_file.more):
-        still = part.name or part.path.stem
+        still = part.name
         has_body = part.layout is not None and part.layout.character is not None
         problem = part.layout.body_problem if part.layout is not None else ""
         notes = (*part.notes, f"Its body can't be used: {problem}") if problem else part.notes

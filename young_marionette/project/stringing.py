@@ -16,7 +16,7 @@ from ..core.skeleton import Skeleton
 from ..core.stance import Stance, match
 from ..core.transfer import TransferSettings
 from ..core.tying import String, tie
-from ..formats.files import check_free, opened, write_whole
+from ..formats.files import Output, check_free, opened, write_together
 from .pairing import Pairing
 
 VERSION = 2
@@ -288,11 +288,16 @@ def _rebuilt(side, skeleton, names):
     return match(same, old, skeleton, pose).target
 
 
+def encode(path, file):
+    """The files (list of Output) of a StringingFile."""
+    text = json.dumps(file.model_dump(mode="json"), indent=1, ensure_ascii=False)
+    return [Output(Path(path), [text.encode(), b"\n"])]
+
+
 def save(path, file, overwrite=False):
     """Write a StringingFile."""
     check_free(path, overwrite)
-    text = json.dumps(file.model_dump(mode="json"), indent=1, ensure_ascii=False)
-    write_whole(path, [text.encode(), b"\n"])
+    write_together(encode(path, file))
 
 
 def load(path):

@@ -10,7 +10,7 @@ from ...core.tying import MUST_HAVE, OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from .. import theme
 from ..board import REGIONS, StringBoard
-from ..parts.widgets import button, label, row, tool
+from ..parts.widgets import button, label, row, tip, tool
 from .base import Desk
 
 
@@ -70,14 +70,9 @@ class StringTable(QAbstractTableModel):
                 return self._run(index.column(), string)
             return "absent" if part in self.state.pairing.absent else "no string" if part in MUST_HAVE else "–"
         if role == Qt.ItemDataRole.ToolTipRole:
-            names = "" if not string else f"{', '.join(string.source)} → {', '.join(string.target)}\n"
-            return names + (
-                string.reason
-                if string
-                else "This must-have part has no string."
-                if part in MUST_HAVE
-                else "Optional, no string."
-            )
+            if string:
+                return tip(f"{', '.join(string.source)} → {', '.join(string.target)}\n{string.reason}")
+            return "This must-have part has no string." if part in MUST_HAVE else "Optional, no string."
         if role == Qt.ItemDataRole.ForegroundRole:
             if string is None:
                 return QColor(

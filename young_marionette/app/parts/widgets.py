@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import html
+
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -17,12 +20,42 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.text import shown
 from .. import icons, theme
+
+
+class Words(QLabel):
+    """A label that shows what it is given letter by letter: names from files are no markup, and hold no controls."""
+
+    def __init__(self, text=""):
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+    def setText(self, text):
+        super().setText(shown(text, 4000, lines=True))
+
+
+def tip(text):
+    """Text for a tooltip, letter by letter; Qt would take names with angle brackets for markup."""
+    text = shown(text, 2000, lines=True)
+    return f"<div style='white-space: pre-wrap'>{html.escape(text)}</div>" if Qt.mightBeRichText(text) else text
+
+
+def ask_text(parent, title, question, text):
+    """Ask for a line of text; None where the user thinks better of it."""
+    dialog = QInputDialog(parent)
+    dialog.setWindowTitle(title)
+    dialog.setLabelText(question)
+    dialog.setTextValue(text)
+    for words in dialog.findChildren(QLabel):
+        words.setTextFormat(Qt.TextFormat.PlainText)
+    return dialog.textValue() if dialog.exec() else None
 
 
 def label(text="", tone=None, wrap=False):
     """A label; ``tone``: quiet, title or section."""
-    widget = QLabel(text)
+    widget = Words(text)
     if tone:
         widget.setProperty("tone", tone)
     widget.setWordWrap(wrap)

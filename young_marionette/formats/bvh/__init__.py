@@ -2,4 +2,4 @@
 
 from .layout import Layout  # noqa: F401
 from .reader import is_bvh, read  # noqa: F401
-from .writer import write  # noqa: F401
+from .writer import encode  # noqa: F401

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from ...core import rotations as rot
 from ...core.rebase import rebase, rebase_clip
 from ...core.skeleton import as_rows
-from ..files import write_whole
+from ..files import Output
+from ..transforms import different
 from .layout import default_layout
 
 _BLOCK = 1 << 16  # numbers formatted in one go
 _DEGREES = 6
 
 
-def write(path, clip, layout=None, metres_per_unit=1.0):
-    """Write ``clip``, given in the file's own unit and axes.
+def encode(path, clip, layout=None, metres_per_unit=1.0):
+    """The files (list of Output) of ``clip``, given in the file's own unit and axes.
 
     BVH has no rest rotations: a skeleton that has some is given joint axes along the world's.
     ``metres_per_unit`` sets how many decimals keep places within a hundredth of a millimetre.
@@ -25,7 +28,7 @@ def write(path, clip, layout=None, metres_per_unit=1.0):
     layout = layout or default_layout(clip.skeleton, clip.moving)
     turning = np.flatnonzero(rot.angle(clip.rotations).max(0) > 1e-9)
     layout = layout.for_motion({int(j) for j in clip.moving}, {int(j) for j in turning})
-    write_whole(path, _chunks(clip, layout, metres_per_unit))
+    return [Output(path, _chunks(clip, layout, metres_per_unit))]
 
 
 def _chunks(clip, layout, metres_per_unit):
@@ -66,12 +69,18 @@ def _degrees(order, turn):
     return np.zeros((len(order), turn.shape[1]))
 
 
+def _names(names):
+    """Joint names that the format can hold: on one line, without braces, none empty; other names stay as they are."""
+    plain = [re.sub(r"[\x00-\x1f\x7f-\x9f\u2028\u2029{}]", "_", n).strip() or "joint" for n in names]
+    return different(plain)[0] if plain != list(names) else plain
+
+
 def _number(value):
     return repr(float(value)).removesuffix(".0") if value else "0"
 
 
 def _header(skeleton, layout):
-    lines = ["HIERARCHY"]
+    lines, names = ["HIERARCHY"], _names(layout.names)
 
     def offset(values, indent):
         return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
@@ -84,7 +93,7 @@ def _header(skeleton, layout):
             continue
         indent, inner = "\t" * depth, "\t" * (depth + 1)
         lines += [
-            f"{indent}{'JOINT' if depth else 'ROOT'} {layout.names[joint]}",
+            f"{indent}{'JOINT' if depth else 'ROOT'} {names[joint]}",
             indent + "{",
             offset(skeleton.offsets[joint], inner),
             f"{inner}CHANNELS {len(layout.channels[joint])} {' '.join(layout.channels[joint])}".rstrip(),

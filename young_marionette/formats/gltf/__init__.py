@@ -2,4 +2,4 @@
 
 from .container import is_gltf  # noqa: F401
 from .reader import GltfLayout, read  # noqa: F401
-from .writer import write  # noqa: F401
+from .writer import encode  # noqa: F401

@@ -12,7 +12,7 @@ from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.scaling import without_scales
 from ...core.skeleton import as_rows
-from ..files import write_whole
+from ..files import Output
 from ..transforms import decomposed, local_motion
 from . import vrm
 from .accessors import Writer
@@ -24,8 +24,8 @@ from .reader import merged
 _STILL_TURN, _STILL_PLACE = 1e-7, 1e-7
 
 
-def write(path, clip, layout=None, body=False, character=None, bones=(), level=None):
-    """Write a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
+def encode(path, clip, layout=None, body=False, character=None, bones=(), level=None):
+    """The files (list of Output) of a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
 
     With ``layout`` (a GltfLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
     unchanged but for its animations, and with one ``level`` of detail where one is given. Else the clip is in metres with Y up, and ``character`` is its body, if any.
@@ -40,7 +40,7 @@ def write(path, clip, layout=None, body=False, character=None, bones=(), level=N
         document, binary = _skeleton_alone(clip, layout)
     else:
         document, binary = document_of(clip, character, bones)
-    write_whole(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))
+    return [Output(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))]
 
 
 def _asset():

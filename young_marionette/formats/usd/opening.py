@@ -14,37 +14,41 @@ from ...core.errors import InputError
 from ..places import read_if_there
 from .meshes import PACKED, character_of
 from .motion import carried, clip_of, ways_of
-from .safety import check_layers, check_package
+from .safety import Place, check_layers, check_package
 from .skeletons import tree_of
 from .stages import layer_of
 from .unpacking import Arrays
 
 
 @contextlib.contextmanager
-def open_usd(path, unpacked=lambda: None):
+def open_usd(path, unpacked=lambda: None, label=None, folder=None):
     """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes})``; InputError for what is no sound one.
 
     ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
     Arrays of the parts may be those of the open file, which would be copied when it is closed. ``unpacked`` is called
-    when those that take long are unpacked, which keeps two processors busy.
+    when those that take long are unpacked, which keeps two processors busy. ``label``: what people call the file, and
+    ``folder``: where it really lies, if ``path`` does not tell.
     """
     from pxr import Tf
 
-    with open(path, "rb") as file:
-        package = file.read(4) == b"PK\x03\x04"
-    if package:
-        check_package(path)
+    place = Place(path, label or path.name, folder or path.parent)
     try:
-        stage, found = _read(path, package, unpacked)
+        with open(path, "rb") as file:
+            package = file.read(4) == b"PK\x03\x04"
+        if package:
+            check_package(place)
+        stage, found = _read(place, package, unpacked)
     except Tf.ErrorException as error:
         where = _line_of(error)
         raise InputError(
-            f"{path.name} can't be read as USD: it is no sound file of that kind, or was cut off{where}."
+            f"{place.label} can't be read as USD: it is no sound file of that kind, or was cut off{where}."
         ) from None
+    except FileNotFoundError:
+        raise InputError(f"{place.label} is not there any more.") from None
     except zipfile.BadZipFile:
-        raise InputError(f"{path.name} is no sound usdz package: a part of it is damaged.") from None
-    except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError) as error:
-        raise InputError(f"{path.name} can't be read as USD ({type(error).__name__}).") from None
+        raise InputError(f"{place.label} is no sound usdz package: a part of it is damaged.") from None
+    except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, OSError) as error:
+        raise InputError(f"{place.label} can't be read as USD ({type(error).__name__}).") from None
     yield found
     del stage
 
@@ -59,23 +63,24 @@ def _line_of(error):
     return ""
 
 
-def _read(path, package, unpacked):
+def _read(place, package, unpacked):
     from pxr import Usd, UsdGeom, UsdSkel
 
-    several = package or check_layers(path)
+    path, label = place.path, place.label
+    several = check_layers(place, package) or package
     stage = Usd.Stage.Open(str(path))
     if stage is None:
-        raise InputError(f"{path.name} can't be read: it is no sound USD file, or was cut off.")
+        raise InputError(f"{label} can't be read: it is no sound USD file, or was cut off.")
     prims = list(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()))
     # What moves stands where it begins; what is still has one place at all times.
     cache = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())
     skeletons = [p for p in prims if p.IsA(UsdSkel.Skeleton)]
     if not skeletons:
-        raise InputError(f"{path.name} holds no skeleton (no UsdSkel Skeleton).")
-    trees = sorted((tree_of(p, path.name, cache) for p in skeletons), key=lambda t: -len(t.joints))
+        raise InputError(f"{label} holds no skeleton (no UsdSkel Skeleton).")
+    trees = sorted((tree_of(p, label, cache) for p in skeletons), key=lambda t: -len(t.joints))
     animations = [p for p in prims if p.IsA(UsdSkel.Animation)]
     played = _played(skeletons)
-    textures = _textures(prims, path, package)
+    textures = _textures(prims, place, package)
     with open(path, "rb") as file:
         alone = not several and file.read(8) == b"PXR-USDC"
     # A binary layer that draws in nothing is kept as it is; anything else becomes one of that kind.
@@ -88,26 +93,26 @@ def _read(path, package, unpacked):
     flat = stage if alone else Usd.Stage.Open(layer_of(data))
     arrays = Arrays()
     heavy = [p.GetAttribute(a) for p in Usd.PrimRange(flat.GetPseudoRoot()) if p.IsA(UsdGeom.Mesh) for a in PACKED]
-    arrays.prepare(heavy, path.stat().st_size, path.name)
+    arrays.prepare(heavy, path.stat().st_size, label)
     unpacked()
-    bodies = [character_of(flat, tree, arrays, path.name) for tree in trees]
+    bodies = [character_of(flat, tree, arrays, label) for tree in trees]
     for tree, body in zip(trees, bodies):
         notes = list(tree.notes)
         own = [p for p in animations if tree.path in played.get(str(p.GetPath()), [tree.path])]
-        clips = _clips(stage.GetPrimAtPath(tree.path), tree, own, path, notes)
-        name = path.stem if len(trees) == 1 else f"{path.stem}: {tree.path.rsplit('/', 1)[-1]}"
+        clips = _clips(stage.GetPrimAtPath(tree.path), tree, own, place, notes)
+        name = place.stem if len(trees) == 1 else f"{place.stem}: {tree.path.rsplit('/', 1)[-1]}"
         parts.append((tree, clips, body, notes, name))
     return (stage, flat), (parts, declared, data, textures)
 
 
-def _clips(skeleton, tree, animations, path, notes):
+def _clips(skeleton, tree, animations, place, notes):
     """The clips of a skeleton, named by the file and, where there are several, by their prims."""
-    ways = ways_of(skeleton, path.name)
-    clips = [clip_of(p, tree, ways, path.name, notes) for p in animations]
-    clips = [c for c in clips if c is not None] or carried(skeleton, tree, ways, path.name, notes)
+    ways = ways_of(skeleton, place.label)
+    clips = [clip_of(p, tree, ways, place.label, notes) for p in animations]
+    clips = [c for c in clips if c is not None] or carried(skeleton, tree, ways, place.label, notes)
     if len(clips) == 1:
-        return [replace(clips[0], name=path.stem)]
-    return [replace(c, name=f"{path.stem}: {c.name}") for c in clips]
+        return [replace(clips[0], name=place.stem)]
+    return [replace(c, name=f"{place.stem}: {c.name}") for c in clips]
 
 
 def _played(skeletons):
@@ -151,12 +156,12 @@ def _flat(stage, found):
         os.rmdir(folder)
 
 
-def _textures(prims, path, package):
+def _textures(prims, place, package):
     """``{asset path as in the flattened file: bytes}`` of textures that lie inside the folder or the package."""
     from pxr import UsdShade
 
     found = {}
-    archive = zipfile.ZipFile(path) if package else None
+    archive = zipfile.ZipFile(place.path) if package else None
     for prim in prims:
         if not prim.IsA(UsdShade.Shader):
             continue
@@ -170,7 +175,7 @@ def _textures(prims, path, package):
             wanted = asset.path.removeprefix("./")
             data = archive.read(wanted) if wanted in names else None
         else:
-            data = read_if_there(asset.path, path.name, path.parent)
+            data = read_if_there(asset.path, place.label, place.folder)
         if data is not None:
             found[asset.path] = data
             if package or asset.resolvedPath:

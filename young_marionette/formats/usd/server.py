@@ -1,4 +1,4 @@
-"""The process that opens USD files: it makes one of its own for each file, so that a broken file ends nothing else.
+"""The process that opens and writes USD files: it makes one of its own for each file, so that a broken file ends nothing else.
 
 The USD library aborts on some damaged files, and can take memory and time without bound. What it needs is loaded
 once here; the process of a file is a fork of this one, limited in memory and time, and costs a few milliseconds.
@@ -7,9 +7,11 @@ once here; the process of a file is a fork of this one, limited in memory and ti
 from __future__ import annotations
 
 import contextlib
+import functools
 import gc
 import json
 import os
+import pickle
 import resource
 import signal
 import socket
@@ -17,7 +19,7 @@ import tempfile
 from pathlib import Path
 
 IDLE = 300.0  # seconds; whoever asks later starts a new process
-_MEMORY, _TIMES = 3 << 29, 16  # bytes of memory that a file may take: so much, and so many times its size
+_MEMORY, _TIMES = 500 << 20, 6  # bytes of memory that a file may take: so much, and so many times its size
 
 
 def _taken():
@@ -30,31 +32,62 @@ def _limit(size, seconds):
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     _, most = resource.getrlimit(resource.RLIMIT_AS)
     resource.setrlimit(resource.RLIMIT_AS, (_taken() + _MEMORY + _TIMES * size, most))
-    signal.setitimer(signal.ITIMER_REAL, seconds)
+    signal.setitimer(signal.ITIMER_REAL, max(seconds, 1e-3))
 
 
-def _answer(asker, request):
-    """Open the requested file and send where its parcel begins, with the parcel; or one sentence."""
+def _answer(asker, request, files):
+    """Do what was asked for, and send where the result stands with the memory that holds it; or one sentence."""
+    from ...core.errors import InputError
+
+    label = request.get("label", "The file")
+    # From here on an end without an answer is the file's fault.
+    asker.send(b"begun")
+    try:
+        if "path" in request:
+            _read(asker, request)
+        else:
+            _write(asker, request, files[0])
+    except InputError as error:
+        wrong = str(error)
+    except Exception as error:
+        # A fault of ours, met in a file that nobody thought of: told, and not taken for one of the library.
+        doing = "read" if "path" in request else "written"
+        wrong = str(InputError(f"{label} can't be {doing} as USD ({type(error).__name__})."))
+    asker.send(json.dumps({"wrong": wrong}).encode())
+
+
+def _read(asker, request):
     from ...core.errors import InputError
     from .opening import open_usd
     from .parcel import packed
 
     path = Path(request["path"])
-    # From here on an end without an answer is the file's fault.
-    asker.send(b"begun")
-    _limit(path.stat().st_size, request["seconds"])
     try:
-        with open_usd(path, lambda: asker.send(b"unpacked")) as found:
-            parcel, told = packed(*found)
-            socket.send_fds(asker, [json.dumps({"told": told}).encode()], [parcel])
-            # Nothing is put away: the process ends here.
-            os._exit(0)
-    except InputError as error:
-        asker.send(json.dumps({"wrong": str(error)}).encode())
-    except Exception as error:
-        # A fault of ours, met in a file that nobody thought of: told, and not taken for one of the library.
-        wrong = f"{path.name} can't be read as USD ({type(error).__name__})."
-        asker.send(json.dumps({"wrong": wrong}).encode())
+        size = path.stat().st_size
+    except OSError:
+        raise InputError(f"{request['label']} is not there any more.") from None
+    _limit(size, request["seconds"])
+    said = functools.partial(asker.send, b"unpacked")
+    with open_usd(path, said, request["label"], Path(request["folder"])) as found:
+        parcel, told = packed(*found)
+        socket.send_fds(asker, [json.dumps({"told": told}).encode()], [parcel])
+        # Nothing is put away: the process ends here.
+        os._exit(0)
+
+
+def _write(asker, request, sent):
+    from .memory import Writing
+    from .writer import files_of
+
+    _limit(request["size"] * 4 + (1 << 30), request["seconds"])
+    with os.fdopen(sent, "rb") as file:
+        file.seek(0)
+        path, *what = pickle.load(file)  # our own process sent it
+    store = Writing()
+    files = {name: store.put_bytes(data) for name, data in files_of(path, *what).items()}
+    store.finish()
+    socket.send_fds(asker, [json.dumps({"files": files}).encode()], [store.file])
+    os._exit(0)
 
 
 def _warm():
@@ -98,7 +131,7 @@ def main(number):
     requests.settimeout(IDLE)
     while True:
         try:
-            message, files, _, _ = socket.recv_fds(requests, 1 << 16, 1)
+            message, files, _, _ = socket.recv_fds(requests, 1 << 16, 2)
         except TimeoutError:
             return
         if not message:
@@ -106,6 +139,7 @@ def main(number):
         if os.fork() == 0:
             with contextlib.suppress(BaseException):
                 requests.close()
-                _answer(socket.socket(fileno=files[0]), json.loads(message))
+                _answer(socket.socket(fileno=files[0]), json.loads(message), files[1:])
             os._exit(0)
-        os.close(files[0])
+        for file in files:
+            os.close(file)

@@ -1,4 +1,4 @@
-"""Asks the process that opens USD files (see server): what breaks the library there does not touch the user's work."""
+"""Asks the process that opens and writes USD files (see server): what breaks the library there does not touch the user's work."""
 
 from __future__ import annotations
 
@@ -6,14 +6,20 @@ import atexit
 import contextlib
 import json
 import os
+import pickle
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 
 from ...core.errors import InputError
+from ...core.text import shown
+from ..files import Output, there
+from .memory import Reading
 from .parcel import unpacked
 
 # Only a process of one thread can be forked safely; and large pages make large arrays quicker.
@@ -29,8 +35,9 @@ sys.path[:0] = sys.argv[2:]
 from {__package__}.server import main
 main(int(sys.argv[1]))
 """
-_NOT_NOW = "USD files can't be opened now: the process for it does not start, or ends."
-PATIENCE = 15.0  # seconds for one file, and one more for each of its megabytes
+_NOT_NOW = "USD files can't be opened or written now: the process for it does not start, or ends."
+PATIENCE = 4.0  # seconds for a file to be read, and one more for each four megabytes of it
+WRITING_PATIENCE = 60.0  # what is written is our own: only a library that hangs takes so long
 
 
 class Worker:
@@ -46,33 +53,68 @@ class Worker:
         ``data`` and ``textures`` stand for the layer and the textures, where they are known already.
         """
         path = Path(path).absolute()
-        seconds = PATIENCE + path.stat().st_size / 1e6
-        # The process may end before it gets to the file, which is no fault of the file's.
+        found = there(path)
+        if found is None:
+            raise InputError(f"There is no file {path}.")
+        seconds, label = PATIENCE + found.st_size / 4e6, shown(path.name)
+        with _clean_name(path) as clean:
+            request = {"path": str(clean), "label": label, "folder": str(path.parent), "seconds": seconds}
+
+            def unpacked_is_said():
+                # Now a processor is free.
+                nonlocal data
+                data = _plain_layer(path) if data is None else data
+
+            failures = {
+                "late": f"{label} can't be read as USD: it took more than {seconds:.0f} seconds.",
+                "ended": f"{label} can't be read as USD: it is damaged so that the library for it gives up.",
+                "none": f"{label} can't be read now: too many files are open.",
+            }
+            answer, parcel = self._answer(request, (), seconds, failures, unpacked_is_said)
+        return unpacked(parcel, answer["told"], data, textures)
+
+    def write(self, path, *what):
+        """``{name: bytes}`` of the files that ``writer.files_of`` makes of a path and ``what``."""
+        sent = os.memfd_create("motion")
+        with os.fdopen(sent, "w+b") as file:
+            pickle.dump((Path(path).absolute(), *what), file, protocol=5)
+            file.flush()
+            size, label = file.tell(), shown(Path(path).name)
+            seconds = WRITING_PATIENCE + size / 2e6
+            failures = {
+                "late": f"{label} can't be written as USD: it took more than {seconds:.0f} seconds.",
+                "ended": f"{label} can't be written as USD: the library for it gives up.",
+                "none": f"{label} can't be written now: too many files are open.",
+            }
+            answer, parcel = self._answer({"size": size, "seconds": seconds}, (file.fileno(),), seconds, failures)
+        store = Reading(parcel)
+        return {name: store.get_bytes(told) for name, told in answer["files"].items()}
+
+    def _answer(self, request, files, seconds, failures, unpacked_is_said=lambda: None):
+        """``(answer, parcel)`` to a request that sends open ``files`` along; InputError with one of ``failures``."""
+        # The process may end before it gets to the request, which is nobody's fault but its own.
         for _ in range(3):
             asked = time.monotonic()
-            with self._ask({"path": str(path), "seconds": seconds}) as answers:
+            with self._ask(request, files) as answers:
                 answers.settimeout(seconds + 5)
                 begun, (answer, parcels) = _heard(answers)[0], _heard(answers)
                 if answer == b"unpacked":
-                    # Now a processor is free.
-                    data = _plain_layer(path) if data is None else data
+                    unpacked_is_said()
                     answer, parcels = _heard(answers)
             if begun:
                 break
         if not begun:
             raise InputError(_NOT_NOW)
-        if not answer and time.monotonic() - asked >= seconds:
-            raise InputError(f"{path.name} can't be read as USD: it took more than {seconds:.0f} seconds.")
         if not answer:
-            raise InputError(f"{path.name} can't be read as USD: it is damaged so that the library for it gives up.")
+            raise InputError(failures["late" if time.monotonic() - asked >= seconds else "ended"])
         answer = json.loads(answer)
         if "wrong" in answer:
             raise InputError(answer["wrong"])
         if not parcels:
-            raise InputError(f"{path.name} can't be read now: too many files are open.")
-        return unpacked(parcels[0], answer["told"], data, textures)
+            raise InputError(failures["none"])
+        return answer, parcels[0]
 
-    def _ask(self, request):
+    def _ask(self, request, files=()):
         """The socket that the answer will come through."""
         here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with there, self._lock:
@@ -80,7 +122,7 @@ class Worker:
                 if self.process is None or self.process.poll() is not None:
                     self._start()
                 with contextlib.suppress(OSError):
-                    socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno()])
+                    socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno(), *files])
                     return here
                 self.stop()
         here.close()
@@ -130,4 +172,34 @@ def _heard(answers):
     return b"", []
 
 
+@contextlib.contextmanager
+def _clean_name(path):
+    """A path to the same file that the USD library can take: it knows only names that are UTF-8."""
+    try:
+        str(path).encode()
+        yield path
+    except UnicodeEncodeError:
+        with tempfile.TemporaryDirectory() as folder:
+            clean = Path(folder) / f"file{path.suffix.lower()}"
+            clean.symlink_to(path)
+            yield clean
+
+
 WORKER = Worker()
+
+
+def encode(path, clip, layout=None, *more):
+    """The files (list of Output) of a clip, see ``writer.files_of``; the textures beside it in a folder of their own."""
+    if layout is not None:
+        layout = replace(layout, character=None)  # its file has it
+    path = Path(path)
+    files = WORKER.write(path, clip, layout, *more)
+    # The textures first: a file is never there without what it speaks of.
+    names = sorted(files, key=lambda name: name == path.name)
+    outputs = [Output(path.parent / name, [files[name]], in_folder=name != path.name) for name in names]
+    return [o for o in outputs if not (o.in_folder and _holds(o.path, o.chunks[0]))]
+
+
+def _holds(path, data):
+    """Whether just these bytes lie at a path, which is no link out of its folder."""
+    return not path.parent.is_symlink() and path.is_file() and path.read_bytes() == data

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
+import hashlib
 import tempfile
 from dataclasses import replace
 from pathlib import Path
@@ -13,32 +13,23 @@ from ...core import rotations as rot
 from ...core.character import level_in
 from ...core.errors import InputError
 from ...core.scaling import without_scales
-from ..files import write_whole
+from ...core.text import shown
 from ..transforms import local_motion, local_offsets, stored
 from .skeletons import TIPS
-from .stages import layer_of, quiet
+from .stages import layer_of
 
 
-def write(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y", level=None):
-    """Write a clip as .usda, .usdc or .usdz, told by the path's ending.
+def files_of(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y", level=None):
+    """``{name: bytes}`` of a clip as .usda, .usdc or .usdz, told by the path's ending, and of the textures beside it.
 
     With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
-    unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has ``metres_per_unit`` and ``up``, and ``character`` is its body.
+    unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has
+    ``metres_per_unit`` and ``up``, and ``character`` is its body. Runs in the process for USD alone (see server).
     """
     path = Path(path)
-    folder = Path(tempfile.mkdtemp())
-    try:
-        with quiet():
-            layer, textures = _layer(clip, layout, body, character, metres_per_unit, up, level)
-            files = _save(layer, textures, folder, path)
-        for name, data in files.items():
-            if name != path.name:
-                (path.parent / name).parent.mkdir(exist_ok=True)
-                if not (path.parent / name).exists():
-                    write_whole(path.parent / name, [data])
-        write_whole(path, [files[path.name]])
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    layer, textures = _layer(clip, layout, body, character, metres_per_unit, up, level)
+    with tempfile.TemporaryDirectory() as folder:
+        return _save(layer, textures, Path(folder), path)
 
 
 def _layer(clip, layout, body, character, metres_per_unit, up, level):
@@ -50,27 +41,34 @@ def _layer(clip, layout, body, character, metres_per_unit, up, level):
 
 
 def _save(layer, textures, folder, path):
-    """``{name: bytes}`` of the file and of the textures that lie beside it."""
     from pxr import UsdUtils
 
-    names = {}
-    for number, (place, data) in enumerate(textures.items(), 1):
-        ending = (
-            ".png" if data[:4] == b"\x89PNG" else ".jpg" if data[:2] == b"\xff\xd8" else Path(place).suffix or ".bin"
-        )
-        names[place] = f"texture_{number}{ending}"
-    beside = "" if path.suffix.lower() == ".usdz" else f"{path.stem}_textures/"
+    ending, stem = path.suffix.lower(), shown(path.stem)
+    beside = "" if ending == ".usdz" else f"{stem}_textures/"
+    names = {place: _texture_name(place, data, path.parent / beside) for place, data in textures.items()}
     UsdUtils.ModifyAssetPaths(layer, lambda p: f"./{beside}{names[p]}" if p in names else p)
-    if path.suffix.lower() == ".usdz":
-        inner = f"{path.stem}.usdc"
-        layer.Export(str(folder / inner))
-        parts = [(inner, (folder / inner).read_bytes())]
-        parts += [(names[p], data) for p, data in textures.items()]
-        return {path.name: _package(parts)}
-    out = folder / f"out{path.suffix.lower()}"
-    if not layer.Export(str(out)):
+    if ending == ".usdz":
+        layer.Export(str(folder / "layer.usdc"))
+        parts = {f"{stem}.usdc": (folder / "layer.usdc").read_bytes()}
+        parts |= {names[p]: data for p, data in textures.items()}
+        return {path.name: _package(list(parts.items()))}
+    if not layer.Export(str(folder / f"out{ending}")):
         raise InputError(f"{path.name} could not be written as USD.")
-    return {path.name: out.read_bytes(), **{beside + names[p]: data for p, data in textures.items()}}
+    out = (folder / f"out{ending}").read_bytes()
+    return {path.name: out, **{beside + names[p]: data for p, data in textures.items()}}
+
+
+def _texture_name(place, data, folder):
+    """A name that only these bytes have, so that no file of the same name ever gets another one's picture."""
+    kinds = {b"\x89PNG": ".png", b"\xff\xd8\xff\xe0": ".jpg", b"\xff\xd8\xff\xe1": ".jpg"}
+    ending = kinds.get(data[:4]) or Path(shown(place)).suffix or ".bin"
+    digest = hashlib.sha256(data).hexdigest()
+    for length in (10, 64):
+        name = f"texture_{digest[:length]}{ending}"
+        known = folder / name
+        if not known.is_file() or known.read_bytes() == data:
+            break
+    return name
 
 
 def _package(parts):

@@ -120,7 +120,7 @@ def _changes(app, window, told):
     strings = [s for s in session.state.pairing.strings if s.part.endswith(" forearm")]
 
     def turn(_):
-        session.do(TurnBone(strings[0].target[0], (0.01, 0, 0), merge="bench"))
+        session.drag(TurnBone(strings[0].target[0], (0.01, 0, 0)), settled=False)
 
     def tie(i):
         session.do(TieBones(strings[0].part, strings[i % 2].source, strings[0].target))

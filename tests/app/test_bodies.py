@@ -170,7 +170,7 @@ class Bodies(WindowCase):
         again = storage.load(path)
         rig = again.rig_entry
         self.assertEqual(len(rig.placed_character.meshes), len(self.state.rig_entry.placed_character.meshes))
-        self.close(joints_at(again.entries[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
+        self.close(joints_at(again.bakes[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
         desk = self.desk("deliver")
         desk.folder.setText(str(self.folder))
         self.assertTrue(desk.body.isEnabled())

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from tests.app.harness import WindowCase
 from young_marionette.core.families import kinship
 from young_marionette.project import commands as do
+from young_marionette.project.playback import Motion
 
 
 class Corrections(WindowCase):
@@ -43,7 +44,7 @@ class Corrections(WindowCase):
 
     def hips_travel(self):
         entry = self.state.source_entry
-        motion = self.session.motions.get(entry.placed_clip)
+        motion = Motion(entry.placed_clip)
         path = motion.path(entry.figure.body.parts["hips"][0], 0, motion.frames - 1)
         return float(np.ptp(path[:, [0, 2]], axis=0).max())
 
@@ -168,7 +169,7 @@ class LongDrags(WindowCase):
     def test_many_small_turns_stay_a_rotation(self):
         """What rounding adds in each step must not feed on itself."""
         for _ in range(300):
-            self.session.do(do.TurnBone("leftUpperArm", (0.01, 0.004, 0), merge="drag"))
+            self.session.drag(do.TurnBone("leftUpperArm", (0.01, 0.004, 0)), settled=False)
         self.close(np.linalg.norm(self.state.pairing.stance.target, axis=1), 1.0, 1e-9)
         self.spin(0.2)
         self.assertTrue(np.isfinite(self.window.stage.figures[1].positions).all())

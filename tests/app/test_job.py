@@ -71,6 +71,7 @@ class FromFilesToAFile(WindowCase):
         # Transfer: a setting, then bake by its button.
         transfer = self.desk("transfer")
         self.click(transfer.bake)
+        self.until(lambda: not self.window.jobs)
         self.assertEqual([e.name for e in self.session.baked], ["light_lamp on Heron"])
         self.assertIn(
             "light_lamp on Heron",
@@ -90,8 +91,8 @@ class FromFilesToAFile(WindowCase):
         # Saved and opened again: the same motion.
         self.assertTrue(self.window.save_to(self.folder / "p.marionette"))
         again = storage.load(self.folder / "p.marionette")
-        self.close(joints_at(again.entries[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
-        self.assertFalse(self.session.document.changed)
+        self.close(joints_at(again.bakes[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
+        self.assertFalse(self.session.document.unsaved)
         # Undo everything, redo everything.
         steps = 0
         while self.session.document.undo_label:
@@ -171,10 +172,11 @@ class Recovering(WindowCase):
         again = self.reopen()
         self.assertTrue(again.banner.isVisible())
         self.assertIn("Quillmouth", again.banner.text.text())
-        button = next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Bring it back")
+        button = next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Restore")
         self.click(button)
+        self.until(lambda: not again.jobs)
         self.close(again.session.state.pairing.stance.target, turned, 1e-12)
-        self.assertTrue(again.session.document.changed)
+        self.assertTrue(again.session.document.unsaved)
         self.assertFalse(again.banner.isVisible())
 
     def test_nothing_is_offered_after_saving(self):
@@ -185,14 +187,14 @@ class Recovering(WindowCase):
 
     def test_kept_while_working(self):
         self.session.do(do.Untie("head"))
-        self.until(lambda: list(self.recovery_folder.glob("*.json")))
+        self.until(lambda: list(self.recovery_folder.glob("*/work.json")))
 
     def test_given_up(self):
         self.session.do(do.Untie("head"))
         first, self.window = self.window, None
         first.close()
         again = self.reopen()
-        self.click(next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Give it up"))
+        self.click(next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Discard"))
         again.close()
         self.assertFalse(self.reopen().banner.isVisible())
 
@@ -288,7 +290,7 @@ class Keys(WindowCase):
 
     def test_bake_and_deliver_by_keys(self):
         self.key(Qt.Key.Key_B, CTRL)
-        self.assertEqual(len(self.session.baked), 1)
+        self.until(lambda: self.session.baked)
         self.window.desks["deliver"].folder.setText(str(self.folder))
         self.key(Qt.Key.Key_D, CTRL)
         self.until(lambda: not self.window.jobs)

@@ -17,8 +17,9 @@ from young_marionette.core.scaling import factors_above, factors_of_pose, with_s
 from young_marionette.core.skeleton import as_rows, pose_world
 from young_marionette.formats import read
 from young_marionette.project import delivery
+from young_marionette.project.bakes import baked as bake
 from young_marionette.project.entry import entries_of
-from young_marionette.project.pairing import bake, pair
+from young_marionette.project.pairing import pair
 
 ENDINGS = (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz")
 TEXT = (".bvh", ".usda")

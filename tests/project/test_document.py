@@ -1,6 +1,7 @@
 """The document: commands, undo and redo, pairings that are reused, snags."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -9,9 +10,11 @@ from young_marionette.core import rotations as rot
 from young_marionette.core.skeleton import Clip
 from young_marionette.formats import read, write
 from young_marionette.project import commands as do
+from young_marionette.project.bakes import baked as bake
+from young_marionette.project.changes import only_in
 from young_marionette.project.document import Document, State
 from young_marionette.project.entry import entries_of, free_name
-from young_marionette.project.pairing import bake, pair, refuse_gaps
+from young_marionette.project.pairing import pair, refuse_gaps
 from young_marionette.project.snags import find_snags, route_states
 
 
@@ -67,14 +70,79 @@ class Undo(WithShow):
             document.redo()
             self.assertIs(document.state, after, command.label)
 
-    def test_merged_steps_and_settling(self):
+    def test_a_gesture_is_one_step_whatever_it_holds(self):
+        drag, other = object(), object()
         for i in range(5):
-            self.do(do.TurnBone("head", (0.1, 0, 0), merge="drag"))
-        self.document.settle()
-        self.do(do.TurnBone("head", (0.1, 0, 0), merge="drag"))
+            self.document.do(do.TurnBone("head", (0.1, 0, 0)), do.SetTolerance(20 + i), gesture=drag)
+        self.document.do(do.TurnBone("head", (0.1, 0, 0)), gesture=other)
         self.document.undo()
+        self.assertEqual(self.state.stance_tolerance, 24)
         self.document.undo()
         self.assertIs(self.state, show_state())
+
+    def test_edits_without_a_gesture_are_steps_of_their_own(self):
+        """The same command twice, and choosing a clip and then a rig, can be taken back one by one."""
+        for first, second in (
+            (do.SetTolerance(20), do.SetTolerance(30)),
+            (do.Choose(self.id_of("haul_rope")), do.Choose(self.id_of("Puffin"), as_rig=True)),
+            (do.SetTransfer((("stride", 0.9),)), do.SetTransfer((("stride", 0.8),))),
+        ):
+            start = self.state
+            self.do(first)
+            between = self.state
+            self.do(second)
+            self.document.undo()
+            self.assertIs(self.state, between)
+            self.document.undo()
+            self.assertIs(self.state, start)
+
+    def test_commands_of_one_click_are_one_step_or_none(self):
+        self.document.do(do.Untie("head"), do.DeclareAbsent("neck"))
+        self.assertEqual(self.document.undo_label, "untie head")
+        self.document.undo()
+        self.assertIs(self.state, show_state())
+        self.refuses(lambda: self.document.do(do.Untie("head"), do.DeclareAbsent("hips")), "hips")
+        self.assertIs(self.state, show_state())
+
+    def test_a_change_says_what_it_touched(self):
+        told = []
+        self.document.changed.connect(lambda change, within: told.append((change, within)))
+        lamp = self.id_of("light_lamp")
+        self.do(do.Tag(lamp, ("dusk",)))
+        self.do(do.SetTolerance(20))
+        self.do(do.Bake())
+        self.do(do.Untie("head"))
+        self.document.undo()
+        tag, tolerance, bake_, untie, undone = (change for change, _ in told)
+        self.assertEqual((tag.entries, tag.pairings, tag.fields, tag.bakes), ({lamp}, set(), set(), set()))
+        self.assertEqual((tolerance.fields, tolerance.entries), ({"stance_tolerance"}, set()))
+        self.assertEqual(bake_.bakes, {self.state.bakes[-1].id})
+        self.assertEqual(untie.pairings, {self.state.key})
+        self.assertEqual(undone, untie)
+        self.assertTrue(untie.touches("pairings") and not untie.touches("entries", "stance_tolerance"))
+        drag = object()
+        for _ in range(2):
+            self.document.do(do.TurnBone("head", (0.1, 0, 0)), gesture=drag)
+        self.assertEqual([within for _, within in told[-2:]], [False, True])
+
+    def test_history_is_bounded_by_what_it_holds(self):
+        """Baking and removing again and again: the oldest steps go, the newest one can always be taken back."""
+        from young_marionette.project import document as documents
+
+        self.do(do.Bake())
+        size = only_in(self.state, replace(self.state, bakes=()))
+        self.assertGreater(size, self.state.bakes[0].placed_clip.rotations.nbytes)
+        with mock.patch.object(documents, "HISTORY", 3 * size):
+            for _ in range(10):
+                self.do(do.Remove(self.state.bakes[-1].id))
+                self.do(do.Bake())
+            held = sum(step.cost for step in self.document._undo)
+            self.assertLessEqual(held, 3 * size)
+            self.assertGreater(len(self.document._undo), 4)
+        with mock.patch.object(documents, "HISTORY", 0):
+            self.do(do.Remove(self.state.bakes[-1].id))
+            self.document.undo()
+            self.assertEqual(len(self.state.bakes), 1)
 
     def test_a_new_edit_ends_redo(self):
         self.do(do.Untie("head"))
@@ -86,7 +154,7 @@ class Undo(WithShow):
 
     def test_listeners_and_saved(self):
         told = []
-        self.document.listeners.append(lambda d: told.append(d.changed))
+        self.document.changed.connect(lambda *_change: told.append(self.document.unsaved))
         self.do(do.Untie("head"))
         self.document.mark_saved("x")
         self.document.undo()
@@ -213,16 +281,16 @@ class Baking(WithShow):
         self.do(do.Choose(self.id_of("Puffin"), as_rig=True))
         live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
         self.do(do.Bake())
-        entry = self.state.entries[-1]
+        entry = self.state.bakes[-1]
         self.assertEqual((entry.role, entry.name), ("baked", "light_lamp on Puffin"))
         self.close(joints_at(entry.placed_clip), joints_at(live), 1e-9)
         self.close(joints_at(entry.clip), joints_at(live) * 100, 1e-6)
         self.do(do.Bake())
-        self.assertEqual(self.state.entries[-1].name, "light_lamp on Puffin 2")
+        self.assertEqual(self.state.bakes[-1].name, "light_lamp on Puffin 2")
 
     def test_range_and_rate(self):
         self.do(do.Bake(fps=60, frames=(30, 90)))
-        clip = self.state.entries[-1].clip
+        clip = self.state.bakes[-1].clip
         self.assertEqual((clip.frames, clip.rate, clip.seconds), (121, 60, 2.0))
         for bad in ((-1, 5), (5, 999), (9, 3)):
             self.refuses(lambda b=bad: self.do(do.Bake(frames=b)), "range")

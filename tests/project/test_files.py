@@ -15,8 +15,9 @@ from young_marionette.core.errors import InputError
 from young_marionette.demo import dressing
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, storage, stringing
+from young_marionette.project.bakes import baked as bake
 from young_marionette.project.document import Document
-from young_marionette.project.pairing import bake, pair
+from young_marionette.project.pairing import pair
 from young_marionette.project.recovery import Recovery
 
 
@@ -48,8 +49,8 @@ class Projects(Case):
         self.assertEqual((again.name, again.source, again.rig), (self.state.name, self.state.source, self.state.rig))
         for a, b in zip(self.state.entries, again.entries, strict=True):
             self.assertEqual(
-                (a.id, a.role, a.name, a.path, a.format, a.layout, a.correction, a.notes, a.made_from, a.family),
-                (b.id, b.role, b.name, b.path, b.format, b.layout, b.correction, b.notes, b.made_from, b.family),
+                (a.id, a.role, a.name, a.path, a.format, a.layout, a.correction, a.notes, a.family),
+                (b.id, b.role, b.name, b.path, b.format, b.layout, b.correction, b.notes, b.family),
             )
             self.close(joints_at(a.placed_clip), joints_at(b.placed_clip), 0)
         self.assertEqual(again.pairing.strings, self.state.pairing.strings)
@@ -111,9 +112,12 @@ class Projects(Case):
             (put(entries=5), "entries"),
             (put(extra=1), "extra"),
             (lambda t: t["entries"][0].update(id="../../etc"), "id"),
-            (lambda t: t["entries"][0].update(rate=-1), "rate"),
+            (lambda t: t["entries"][0]["motion"].update(rate=-1), "rate"),
             (lambda t: t["entries"][0]["joints"].pop(), "damaged"),
-            (lambda t: t["entries"][0].update(id="abc"), "missing"),
+            (lambda t: t["entries"][0].update(skeleton="abcdef12"), "damaged"),
+            (lambda t: t["entries"][0]["motion"].update(blob="abcdef12"), "damaged"),
+            (lambda t: t["bakes"][0].update(placed="abcdef12"), "damaged"),
+            (lambda t: t["bakes"].append(t["bakes"][0]), "twice"),
             (lambda t: t["entries"].append(t["entries"][0]), "twice"),
             (lambda t: t["entries"][0]["layout"]["meta"]["names"].pop(), "damaged"),
         ):
@@ -276,7 +280,8 @@ class Recoveries(Case):
         self.assertEqual(second.found(), [])
         first.close()
         self.assertEqual([k.name for k in second.found()], ["Quillmouth"])
-        self.assertEqual(len(second.restore(second.found()[0]).entries), 4)
+        restored = second.restore(second.found()[0])
+        self.assertEqual((len(restored.entries), len(restored.bakes)), (3, 1))
         second.discard(second.found()[0])
         self.assertEqual(second.found(), [])
         second.close()
@@ -318,7 +323,7 @@ class NearlyFitting(Case):
         document.do(snag.mend)
         strings = {s.part: s for s in document.state.pairing.strings}
         self.assertEqual(strings["neck"].source, ("quay:Head",))
-        self.assertIn("Adapted from the stringing lamp to Heron", document.state.pairing.origin)
+        self.assertIn("Adapted from the stringing lamp to Heron", document.state.pairing.origin.text)
         self.assertFalse([s for s in find_snags(document.state) if "lamp to Heron" in s.text])
 
     def test_one_that_fits_is_used_by_itself_and_said(self):
@@ -328,7 +333,7 @@ class NearlyFitting(Case):
         document.do(do.UseStringing(file))
         document = Document(replace(document.state, pairings={}, source=None))
         document.do(do.Choose(by_name["haul_rope"].id))
-        self.assertIn("The stringing kept was made for these two families", document.state.pairing.origin)
+        self.assertIn("The stringing kept was made for these two families", document.state.pairing.origin.text)
 
     def test_what_is_not_there_is_said(self):
         by_name = {e.name: e for e in show_state().entries}
@@ -336,9 +341,9 @@ class NearlyFitting(Case):
         file = stringing.to_file(pair(climb, heron), climb, heron, "climbing")
         tie = file.strings[0].model_copy(update={"part": "prop", "source": ["quay:Pole"], "target": ["head"]})
         file = file.model_copy(update={"strings": [*file.strings[:2], *file.strings[3:], tie]})
-        made, told = stringing.adapt(file, lamp, heron)
-        self.assertIn("not there: prop", told)
-        self.assertIn("tied anew: ", told)
+        made = stringing.adapt(file, lamp, heron)
+        self.assertIn("not there: prop", made.origin.text)
+        self.assertIn("tied anew: ", made.origin.text)
         self.assertEqual(len({s.part for s in made.strings}), 20)
         self.refuses(lambda: stringing.adapt(file, by_name["sweep_quay"], heron), "too little")
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..core.evaluator import EVALUATOR
 from ..core.scaling import is_scale
 from ..core.skeleton import pose_world
 from ..core.touches import touched
+from ..project.playback import Motion
 from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from .theme import colour
 
@@ -18,15 +20,11 @@ class Director:
 
     def __init__(self, session):
         self.session = session
-        self._bones = {}
 
-    def _bones_of(self, entry):
-        key = (entry.id, entry.correction)
-        if key not in self._bones:
-            if len(self._bones) > 64:
-                self._bones.clear()
-            self._bones[key] = Bones.of(entry.placed_skeleton, entry.figure.body, entry.figure.height)
-        return self._bones[key]
+    @staticmethod
+    def _bones_of(entry):
+        skeleton, figure = entry.placed_skeleton, entry.figure
+        return EVALUATOR.of("bones", (skeleton, figure), lambda: Bones.of(skeleton, figure.body, figure.height))
 
     def figures(self):
         """The figures of the moment."""
@@ -95,7 +93,7 @@ class Director:
 
     def _playing(self, entry, kind, rig=None, pairing=None):
         session = self.session
-        motion = session.motions.get(entry.placed_clip, pairing)
+        motion = Motion(entry.placed_clip, pairing)
         frame = int(round(session.second * motion.rate + 1e-6)) if kind == BAKED else session.frame
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
@@ -189,9 +187,7 @@ class Director:
             if figure.kind == BAKED or entry is None or entry.figure.body is None or session.preview:
                 continue
             motion = (
-                session.motions.get(
-                    state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None
-                )
+                Motion(state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None)
                 if state.source_entry
                 else None
             )

@@ -210,7 +210,7 @@ class Header(QWidget):
         name = session.state.name
         self.project.setText(self.project.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 190))
         self.project.setToolTip(tip(document.path or name))
-        self.saved.setText("not saved yet" if document.path is None else "changed" if document.changed else "saved")
+        self.saved.setText("not saved yet" if document.path is None else "changed" if document.unsaved else "saved")
         for widget, what, text in ((self.undo, "Undo", document.undo_label), (self.redo, "Redo", document.redo_label)):
             widget.setEnabled(text is not None)
             keys = "Ctrl+Z" if what == "Undo" else "Ctrl+Shift+Z"

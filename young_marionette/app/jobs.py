@@ -1,60 +1,58 @@
-"""Long work off the interface thread, one job at a time, with progress and cancel."""
+"""Tasks of the project (see project.tasks) as Qt wants them: what they tell arrives in the interface thread."""
 
 from __future__ import annotations
 
-import threading
+from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QEventLoop, QObject, Signal
 
-from ..core.errors import Cancelled, InputError
+from ..core.errors import InputError
+from ..project.tasks import Task
 from .stage.arrays import prepare
 
 COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
 
 
 class Job(QObject):
-    """Work in a thread of its own. ``work(progress)`` calls ``progress(share)``, which raises Cancelled when asked to stop."""
+    """A Task whose signals are told in the thread that made it."""
 
     progressed = Signal(float)
     finished = Signal(object)
     failed = Signal(str)
     ended = Signal()
 
-    def __init__(self, label, work):
+    def __init__(self, label, work, project=None, waits=False):
         super().__init__()
-        self.label = label
-        self._work, self._stop = work, threading.Event()
-        self._thread = threading.Thread(target=self._run, daemon=True)
+        self.task = Task(label, work, project, waits)
+        self.over = False
+        self.ended.connect(self._end)
+        for told in ("progressed", "finished", "failed", "ended"):
+            signal = getattr(self, told)
+            getattr(self.task, told).connect(lambda *values, signal=signal: signal.emit(*values))
+
+    @property
+    def label(self):
+        return self.task.label
 
     def start(self):
-        self._thread.start()
+        self.task.start()
         return self
 
     def cancel(self):
-        """Ask the work to stop at its next progress."""
-        self._stop.set()
+        self.task.cancel()
 
     def wait(self, seconds=None):
-        """Wait for the thread to end."""
-        self._thread.join(seconds)
+        self.task.wait(seconds)
 
-    def _progress(self, share):
-        if self._stop.is_set():
-            raise Cancelled
-        self.progressed.emit(share)
+    def wait_here(self):
+        """Wait for the end while the window lives on."""
+        loop = QEventLoop()
+        self.ended.connect(loop.quit)
+        if not self.over:
+            loop.exec()
 
-    def _run(self):
-        try:
-            self.finished.emit(self._work(self._progress))
-        except Cancelled:
-            pass
-        except InputError as error:
-            self.failed.emit(str(error))
-        except Exception as error:  # the window must live on whatever a file does to a reader
-            self.failed.emit(
-                f"A defect of Young Marionette while it was to {self.label}: {type(error).__name__}: {error}"
-            )
-        self.ended.emit()
+    def _end(self):
+        self.over = True
 
 
 def read_files(paths):
@@ -81,13 +79,31 @@ def read_files(paths):
     return work
 
 
+def load_project(path):
+    """The work of opening a project: gives its State, with what the window asks for at once worked out."""
+    from ..project import storage
+    from ..project.snags import find_snags
+
+    def work(progress):
+        state = storage.load(path)
+        progress(0.5)
+        for i, entry in enumerate(state.entries):
+            entry.oddities, entry.body_facts  # noqa: B018
+            progress(0.5 + 0.45 * i / len(state.entries))
+        for entry in (state.source_entry, state.rig_entry):
+            if entry is not None:
+                prepare(entry.placed_character)
+        find_snags(state)
+        return state
+
+    return work
+
+
 def files_under(paths):
     """Files among the paths, and motion files in folders among them, however deep.
 
     What only goes with a file (buffers, textures) is left out where other files are there.
     """
-    from pathlib import Path
-
     from ..formats.registry import READABLE
 
     found = []

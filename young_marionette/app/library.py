@@ -46,7 +46,7 @@ def strip_picture(entry, size, ratio=2.0):
     count = _POSES if clip.frames > 2 else 1
     picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
     picture.fill(Qt.GlobalColor.transparent)
-    from .stage.motion import Motion
+    from ..project.playback import Motion
 
     motion = Motion(clip)
     poses = [motion.at(f)[0] for f in np.linspace(0, clip.frames - 1, count).astype(int)]
@@ -221,7 +221,7 @@ class Library(QWidget):
     def _fill(self, anyway=False):
         state = self.session.state
         shown = (
-            [(e.id, e.name, e.role, e.correction, e.tags) for e in state.entries],
+            [(e.id, e.name, e.role, e.correction, e.tags) for e in (*state.entries, *state.bakes)],
             [f.name for f in state.stringings],
         )
         if shown == self._shown and not anyway:

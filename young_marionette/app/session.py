@@ -6,9 +6,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
 from ..project.document import Document
-from ..project.entry import BAKED
 from ..project.snags import STEPS, find_snags, route_states
-from .stage.motion import MotionCache
 
 TICK = 15
 WORDS_AFTER = 40
@@ -34,8 +32,8 @@ class Session(QObject):
     def __init__(self):
         super().__init__()
         self.document = Document()
-        self.document.listeners.append(self._on_told)
-        self.motions = MotionCache()
+        self.document.changed.connect(self._on_changed)
+        self._gesture = None
         self.step, self.part, self.bone = STEPS[0], None, None
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
@@ -53,31 +51,41 @@ class Session(QObject):
     def state(self):
         return self.document.state
 
-    def do(self, command):
-        """Run a command; a sentence for the user where it can't be done. Returns whether it went through."""
+    def do(self, *commands, gesture=None):
+        """Run commands as one step; a sentence for the user where it can't be done. Returns whether it went through."""
         try:
-            self.document.do(command)
+            self.document.do(*commands, gesture=gesture)
             return True
         except InputError as error:
             self.message.emit(str(error))
             return False
 
+    def drag(self, *commands, settled):
+        """Run commands in the middle of a drag, or with ``settled`` at its end: all of one drag is one step."""
+        self._gesture = self._gesture or object()
+        gesture, self._gesture = self._gesture, None if settled else self._gesture
+        return self.do(*commands, gesture=gesture)
+
+    def end_drag(self):
+        """What comes next is a step of its own."""
+        self._gesture = None
+
     def undo(self):
         label = self.document.undo_label
         self.document.undo()
         if label:
-            self.told.emit(f"Taken back: {label}")
+            self.told.emit(f"Undone: {label}")
 
     def redo(self):
         label = self.document.redo_label
         self.document.redo()
         if label:
-            self.told.emit(f"Done again: {label}")
+            self.told.emit(f"Redone: {label}")
 
-    def _on_told(self, document):
+    def _on_changed(self, _change, within):
         """The figure answers first; while something is dragged, words and lists follow a moment later."""
         self.posed.emit()
-        if document.merging:
+        if within:
             if not self._soon.isActive():
                 self._soon.start()
         else:
@@ -104,7 +112,7 @@ class Session(QObject):
         if origin != self._origin:
             self._origin = origin
             if origin:
-                self.told.emit(origin)
+                self.told.emit(origin.text)
 
     @property
     def clip(self):
@@ -114,7 +122,7 @@ class Session(QObject):
     @property
     def baked(self):
         """The baked clips of the library."""
-        return self.state.of_role(BAKED)
+        return self.state.bakes
 
     # --- step and choice ------------------------------------------------------------------------
     def go(self, step):

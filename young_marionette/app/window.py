@@ -32,7 +32,6 @@ from .desks.transfer import TransferDesk
 from .director import Director
 from .file_actions import FileActions
 from .header import Header
-from .jobs import Job
 from .keys import KeySheet
 from .library import Library
 from .parts.widgets import label, tool
@@ -49,7 +48,6 @@ DESKS = {
     "refine": RefineDesk,
     "deliver": DeliverDesk,
 }
-KEEP_AFTER = 1500
 
 
 class Bar(QWidget):
@@ -87,7 +85,8 @@ class Window(FileActions, QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(1000, 660)
         self.resize(1280, 800)
-        self.jobs, self._keeping = [], None
+        self.jobs, self._keeping, self._kept_state = [], None, None
+        self._unkept_since, self._keep_failed = None, False
         self._framed_for = self._arranged_before = self._posed_for = self._shown_pairing = None
         self._pictures, self._view = [], -1
         usual, self._stage_note = renderer or make_renderer()
@@ -95,7 +94,7 @@ class Window(FileActions, QMainWindow):
         self._build()
         self._connect()
         self._shortcuts()
-        self._keep_timer = QTimer(self, singleShot=True, interval=KEEP_AFTER)
+        self._keep_timer = QTimer(self, singleShot=True)
         self._keep_timer.timeout.connect(self.keep)
         self._on_document()
         self._on_step()
@@ -201,7 +200,7 @@ class Window(FileActions, QMainWindow):
         session.message.connect(self.complain)
         session.told.connect(self.tell)
         session.demo_asked.connect(self.open_demo)
-        session.job_asked.connect(lambda text, work, done: self._start(Job(text, work), done))
+        session.job_asked.connect(self.run_job)
         stage.arrangement_asked.connect(session.arrange)
         stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())
@@ -267,7 +266,7 @@ class Window(FileActions, QMainWindow):
     def _on_document(self):
         document = self.session.document
         name = shown(self.session.state.name).replace("[*]", "[*][*]")
-        self.setWindowTitle(f"{name}{' *' if document.changed else ''} – Young Marionette")
+        self.setWindowTitle(f"{name}{' *' if document.unsaved else ''} – Young Marionette")
         figures = self._on_stage()
         fresh = figures != self._framed_for
         self._framed_for = figures
@@ -277,8 +276,8 @@ class Window(FileActions, QMainWindow):
         self._posed_for = None
         if fresh:
             self.stage.frame(glide=self.isVisible())
-        if document.changed and hasattr(self, "_keep_timer"):
-            self._keep_timer.start()
+        if document.unsaved and hasattr(self, "_keep_timer"):
+            self.keep_soon()
 
     def _on_step(self):
         desk = self.desks[self.session.step]
@@ -403,10 +402,10 @@ class Window(FileActions, QMainWindow):
     def _turned(self, joint, vector, settled):
         """The ring on the stage was dragged: turn the bone in the stance; one undo step per drag."""
         if settled:
-            self.session.document.settle()
+            self.session.end_drag()
             return
         bone = self.session.state.pairing.target.names[joint]
-        self.session.do(TurnBone(bone, tuple(map(float, vector)), merge=f"ring {bone}"))
+        self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
 
     def tell(self, text):
         """Say something in the status line."""
@@ -456,20 +455,24 @@ class Window(FileActions, QMainWindow):
     def closeEvent(self, event):
         """Close at once: what is not saved is kept, and offered next time."""
         for job in self.jobs:
-            job.cancel()
+            if job.task.waits:
+                job.wait()
+            else:
+                job.cancel()
         self.session.play(False)
         self._keep_timer.stop()
         if self._keeping is not None:
             self._keeping.wait(30)
+        document = self.session.document
         try:
-            if self.session.document.changed and self.session.state.entries:
-                self.recovery.keep(self.session.state, self.session.document.path)
+            if document.unsaved and self.session.state.entries:
+                self.recovery.keep(self.session.state, document.path)
             else:
                 self.recovery.clear()
         except InputError as error:
-            self.complain(f"{error} Save the project before closing.")
-            event.ignore()
-            return
+            if not self._may_close_without(str(error)):
+                event.ignore()
+                return
         self.recovery.close()
         settings.put("window/geometry", self.saveGeometry())
         event.accept()

@@ -247,9 +247,7 @@ def main(arguments=None):
     except Exception as error:
         logging.getLogger("young_marionette").debug("%s", traceback.format_exc())
         place = traceback.extract_tb(error.__traceback__)[-1]
-        _say(
-            f"Internal error: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno})."
-        )
+        _say(f"Internal error: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno}).")
         return 1
 
 

@@ -35,6 +35,11 @@ class Correction:
     rest: int | None = None
     level: int | None = None
 
+    @property
+    def of_the_figure(self):
+        """What changes how the skeleton is seen; all else is of its motion, its body or the library."""
+        return self.scale, self.up, self.facing, self.prefix, self.rest
+
 
 def put_down(clip, body, correction):
     """A placed clip with the corrections of its motion: rate, height over the floor, start, travel."""

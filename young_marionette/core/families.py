@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from .body.words import shared_prefix
+from .evaluator import EVALUATOR
 
 
 @dataclass(frozen=True)
@@ -33,8 +33,12 @@ class Difference:
         }[self.kind]
 
 
-@lru_cache(512)  # skeletons never change, and many are compared with many
 def _shape(skeleton):
+    # Many are compared with many.
+    return EVALUATOR.of("shape", (skeleton,), lambda: _shaped(skeleton))
+
+
+def _shaped(skeleton):
     """``{name without prefix: (parent's name without prefix, offset as a share of the whole)}``."""
     prefix = shared_prefix(skeleton.names)
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
@@ -45,9 +49,12 @@ def _shape(skeleton):
     }, size
 
 
-@lru_cache(4096)
 def kinship(a, b):
     """Share of bone names, prefixes apart, that two skeletons have in common (0 to 1)."""
+    return EVALUATOR.of("kinship", (a, b), lambda: _kinship(a, b))
+
+
+def _kinship(a, b):
     here, there = set(_shape(a)[0]), set(_shape(b)[0])
     return len(here & there) / max(len(here | there), 1)
 

@@ -11,12 +11,12 @@ every bone is fitted to all that hangs on it (least squares over the directions,
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from . import rotations as rot
 from .body.words import FINGERS
+from .evaluator import EVALUATOR
 from .skeleton import pose_world
 
 LIMB_NEXT = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
@@ -74,10 +74,11 @@ def tied_children(target, pairs):
 
 def leg_scale(strings, source, target):
     """Target leg length over source leg length (thigh and shin along the bones); 1 without legs."""
-    return _leg_scale(tuple(strings), source, target)
+    # Asked for at each step of a drag.
+    key = tuple(strings), source, target
+    return EVALUATOR.of("leg scale", key, lambda: _leg_scale(*key))
 
 
-@lru_cache(64)  # asked for at each step of a drag
 def _leg_scale(strings, source, target):
     lengths = []
     for skeleton, side in ((source, "source"), (target, "target")):
@@ -93,10 +94,10 @@ def _leg_scale(strings, source, target):
 
 def same_body(strings, source, target):
     """Whether both skeletons have the same bone lengths, up to one common scale."""
-    return _same_body(tuple(strings), source, target)
+    key = tuple(strings), source, target
+    return EVALUATOR.of("same body", key, lambda: _same_body(*key))
 
 
-@lru_cache(64)
 def _same_body(strings, source, target):
     pairs = lead_pairs(strings, source, target)
     if len(pairs) < 8 or any(len(s.source) != len(s.target) and s.bends for s in strings):

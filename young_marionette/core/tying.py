@@ -182,3 +182,12 @@ def mirror_part(part):
         if part.startswith(here + " "):
             return other + part[len(here) :]
     return None
+
+
+def partner_of(body, joint):
+    """The joint at the same place on the other side of a Body, or None where it has no partner."""
+    for part, run in body.parts.items():
+        other = body.parts.get(mirror_part(part) or "", ())
+        if joint in run and len(other) == len(run):
+            return other[run.index(joint)]
+    return None

@@ -15,8 +15,9 @@ from ..formats import encode, read
 from ..formats.files import check_free, check_results, write_together
 from ..formats.registry import WRITABLE, check_writable, layout_for
 from . import stringing
+from .bakes import baked as bake
 from .entry import entries_of
-from .pairing import bake, cut_to, pair, refuse_gaps
+from .pairing import cut_to, pair, refuse_gaps
 
 
 def open_source(path, skeleton=None, clip=None):

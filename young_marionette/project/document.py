@@ -1,17 +1,24 @@
 """The document: one immutable state at a time, commands that make the next one, undo and redo.
 
-Views listen and draw; every edit goes through ``Document.do``. A state can be handed to another
-thread as it is, since nothing ever changes it.
+Views listen and draw; every edit goes through ``Document.do``. A state can be handed to another thread as it is,
+since nothing ever changes it, and it holds nothing that was only worked out.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from psygnal import Signal
+
 from ..core.errors import InputError
-from .entry import BAKED, CLIP, RIG
+from ..core.evaluator import EVALUATOR
+from .bakes import Bake
+from .changes import EVERYTHING, Change, between, only_in
+from .entry import BAKED, CLIP, RIG, Entry
 from .pairing import Pairing
 from .stringing import StringingFile, adapt, from_file, to_file
+
+HISTORY = 24 << 20  # bytes that undo and redo may hold beside the present state, each
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,20 +29,26 @@ class State:
     """
 
     name: str = "Untitled"
-    entries: tuple = ()
+    entries: tuple[Entry, ...] = ()
     source: str | None = None
     rig: str | None = None
-    pairings: dict = field(default_factory=dict)
+    pairings: dict[tuple[str, str], Pairing] = field(default_factory=dict)
     stringings: tuple[StringingFile, ...] = ()
     stance_tolerance: float = 10.0
+    bakes: tuple[Bake, ...] = ()
 
     def entry(self, identifier):
-        """The entry with an id, or None."""
-        return next((e for e in self.entries if e.id == identifier), None)
+        """The entry, or the baked clip, with an id; None where there is none."""
+        return next((e for e in (*self.entries, *self.bakes) if e.id == identifier), None)
 
     def of_role(self, *roles):
         """The entries with one of the given roles, in library order."""
-        return [e for e in self.entries if e.role in roles]
+        return [e for e in (*self.entries, *self.bakes) if e.role in roles]
+
+    @property
+    def names(self):
+        """The names of all that stands in the library."""
+        return {e.name for e in (*self.entries, *self.bakes)}
 
     @property
     def source_entry(self):
@@ -54,47 +67,37 @@ class State:
     @property
     def pairing(self):
         """The active Pairing, for just the skeletons that are active; None where there is none."""
-        found = self.pairings.get(self.key)
-        if found is None:
-            return None
         source, rig = self.source_entry, self.rig_entry
-        if found.source is source.placed_skeleton and found.target is rig.placed_skeleton:
+        return self.pairing_of(source, rig) if source and rig else None
+
+    def pairing_of(self, source, rig):
+        """The Pairing of two entries' families, for just their skeletons; None where there is none."""
+        found = self.pairings.get((source.family, rig.family))
+        if found is None or found.fits(source.placed_skeleton, rig.placed_skeleton):
             return found
-        return _adapted(found, source, rig)
+        # A family's pairing on a member whose file has other axes, unit or prefix.
+        key = found, source.placed_skeleton, rig.placed_skeleton, source.family, rig.family
+        return EVALUATOR.of("pairing of a member", key, lambda: _adapted(found, source, rig))
 
     def with_pairing(self, pairing):
         """The state with another pairing in place of the active one."""
         return replace(self, pairings={**self.pairings, self.key: pairing})
 
     def with_entry(self, entry):
-        """The state with one entry replaced by its namesake in id."""
-        return replace(self, entries=tuple(entry if e.id == entry.id else e for e in self.entries))
+        """The state with one entry, or baked clip, replaced by its namesake in id."""
+        where = "bakes" if entry.role == BAKED else "entries"
+        return replace(self, **{where: tuple(entry if e.id == entry.id else e for e in getattr(self, where))})
 
 
-_last_adapted = {}
-
-
-def _adapted(pairing: Pairing, source, rig):
-    """A family's pairing on a member whose file has other axes, unit or prefix; the last few are kept."""
-    key = (id(pairing), source.id, source.correction, rig.id, rig.correction)
-    hit = _last_adapted.get(key)
-    if hit is None or hit[0] is not pairing:
-        while len(_last_adapted) > 64:
-            _last_adapted.pop(next(iter(_last_adapted)))
-        # from_file takes entries by what they are placed as, so the stringing is the common language.
-        sides = _Side(pairing.source, source.family), _Side(pairing.target, rig.family)
-        hit = _last_adapted[key] = (pairing, _fitted(to_file(pairing, *sides), source, rig))
-    return hit[1]
-
-
-def _fitted(file, source, rig):
-    """A family's stringing on a member; one that was only said to be of the family may lack bones."""
+def _adapted(pairing, source, rig):
+    # from_file takes entries by what they are placed as, so the stringing is the common language.
+    file = to_file(pairing, _Side(pairing.source, source.family), _Side(pairing.target, rig.family))
     try:
-        return from_file(file, source, rig)
+        return replace(from_file(file, source, rig), origin=pairing.origin)
     except InputError:
         pass
     try:
-        return adapt(file, source, rig)[0]
+        return adapt(file, source, rig)  # one that was only said to be of the family may lack bones
     except InputError:
         return None  # nothing of it fits; the snags say that nothing is tied
 
@@ -105,83 +108,99 @@ class _Side:
     family: str
 
 
-class Document:
-    """The open project. ``listeners`` are called with the document after every change.
+@dataclass(frozen=True)
+class _Step:
+    """A step back or forth: what it is called, the state that it leads to, what keeping that costs, its gesture."""
 
-    ``merging``: the last change went into the undo step before it, as in the middle of a drag.
+    label: str
+    state: State
+    cost: int
+    gesture: object = None
+
+
+class Document:
+    """The open project.
+
+    ``changed`` tells a Change and whether it went into the step before it, as in the middle of a drag. ``project`` is
+    another object for each project that is opened: work that was begun for one is not for the next.
     """
 
+    changed = Signal(Change, bool)
+
     def __init__(self, state=State(), path=None):
-        self.state, self.path = state, path
-        self._undo, self._redo = [], []
+        self.state, self.path, self.project = state, path, object()
+        self._undo: list[_Step] = []
+        self._redo: list[_Step] = []
         self._saved = state
-        self.listeners, self.merging = [], False
 
     @property
-    def changed(self):
+    def unsaved(self):
         """Whether there is anything that was not saved."""
         return self.state is not self._saved
 
     @property
     def undo_label(self):
-        return self._undo[-1][0] if self._undo else None
+        return self._undo[-1].label if self._undo else None
 
     @property
     def redo_label(self):
-        return self._redo[-1][0] if self._redo else None
+        return self._redo[-1].label if self._redo else None
 
-    def do(self, command):
-        """Run a command. One with the same ``merge`` key as the last goes into the same undo step."""
-        new = command.run(self.state)
+    def do(self, *commands, gesture=None):
+        """Run commands as one step, all of them or none.
+
+        All that is done with one ``gesture`` (any object: a drag has one from the press to the release) is one step.
+        """
+        new = self.state
+        for command in commands:
+            new = command.run(new)
         if new is self.state:
             return
-        merge = getattr(command, "merge", None)
-        merging = bool(merge and self._undo and self._undo[-1][2] == merge)
-        if not merging:
-            self._undo.append((command.label, self.state, merge))
+        within = gesture is not None and bool(self._undo) and self._undo[-1].gesture is gesture
+        if not within:
+            self._undo.append(_Step(commands[0].label, self.state, only_in(self.state, new), gesture))
+            _bound(self._undo)
         self._redo.clear()
-        self._set(new, merging)
+        self._set(new, within)
 
     def undo(self):
         """Take back the last step; nothing happens where there is none."""
-        if self._undo:
-            label, state, merge = self._undo.pop()
-            self._redo.append((label, self.state, merge))
-            self._set(state)
+        self._step(self._undo, self._redo)
 
     def redo(self):
         """Do again what was taken back last."""
-        if self._redo:
-            label, state, merge = self._redo.pop()
-            self._undo.append((label, self.state, merge))
-            self._set(state)
+        self._step(self._redo, self._undo)
 
-    def settle(self):
-        """End merging: the next command begins an undo step of its own."""
-        if self._undo:
-            self._undo[-1] = (*self._undo[-1][:2], None)
+    def _step(self, steps, others):
+        if steps:
+            step = steps.pop()
+            others.append(_Step(step.label, self.state, only_in(self.state, step.state)))
+            _bound(others)
+            self._set(step.state)
 
     def mark_saved(self, path, state=None):
         """Note that ``state`` (the present one if None) lies at ``path``."""
         self.path, self._saved = path, state or self.state
-        self._tell()
+        self.changed.emit(Change(), False)
 
     def open(self, state, path, saved=True):
         """Replace the whole document, without a way back. ``saved`` false: it holds unsaved work."""
-        self.state, self.path = state, path
+        self.state, self.path, self.project = state, path, object()
         self._saved = state if saved else None
         self._undo.clear()
         self._redo.clear()
-        self._tell()
+        self.changed.emit(EVERYTHING, False)
 
-    def _set(self, state, merging=False):
-        self.state = state
-        self._tell(merging)
+    def _set(self, state, within=False):
+        old, self.state = self.state, state
+        self.changed.emit(between(old, state), within)
 
-    def _tell(self, merging=False):
-        self.merging = merging
-        for listener in tuple(self.listeners):
-            listener(self)
+
+def _bound(steps):
+    """Forget the oldest steps while all of them hold too much; the newest always stays."""
+    total = sum(step.cost for step in steps)
+    while len(steps) > 1 and total > HISTORY:
+        total -= steps.pop(0).cost
 
 
 __all__ = ["BAKED", "CLIP", "RIG", "Document", "State"]

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
-import weakref
+import uuid
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -15,39 +13,21 @@ from ..core.character_facts import character_facts
 from ..core.conventions import HUMANOID, convention_names
 from ..core.correction import BIND, Correction, put_down
 from ..core.declared import Declared
+from ..core.evaluator import EVALUATOR
 from ..core.facts import Oddity, motion_facts, place_figure
 from ..core.placement import place_clip, place_skeleton
 from ..core.rebase import rename
 from ..core.skeleton import Clip, Skeleton
 
 CLIP, RIG, BAKED = "clip", "rig", "baked"
-_figures, _skeletons = {}, {}
-_bodies = weakref.WeakKeyDictionary()
-_MAX_CACHED = 256
-
-
-def _remember(cache, key, make):
-    if key not in cache:
-        if len(cache) >= _MAX_CACHED:
-            cache.pop(next(iter(cache)))
-        cache[key] = make()
-    return cache[key]
-
-
-def skeleton_key(skeleton):
-    """A text that is equal only for skeletons that are alike to the last bit."""
-    digest = hashlib.sha256("\n".join(skeleton.names).encode())
-    for array in (skeleton.parents, skeleton.offsets, skeleton.rest, skeleton.tips):
-        digest.update(np.ascontiguousarray(array).tobytes())
-    return digest.hexdigest()
 
 
 @dataclass(frozen=True, eq=False)
 class Entry:
     """``skeleton`` and ``clip`` are in the file's unit and axes; ``placed_*`` stand in our world.
 
-    ``role``: clip, rig or baked. ``made_from`` tells for a baked clip which entries it came from. ``layout``: the
-    file as its format's writer needs it (see formats), or None. ``declared``: what the file says of itself.
+    ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
+    ``declared``: what the file says of itself. What is worked out of these lies with the evaluator.
     """
 
     id: str
@@ -60,55 +40,68 @@ class Entry:
     layout: object
     correction: Correction = field(default_factory=Correction)
     notes: tuple[str, ...] = ()
-    made_from: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
     declared: Declared = Declared()
 
-    @cached_property
-    def _rested(self):
-        """The skeleton in the rest pose that it is believed to have."""
+    @property
+    def rested_skeleton(self):
+        """The skeleton, in the file's unit and axes, in the rest pose that it is believed to have."""
         frame = self.correction.rest
-        if frame == BIND and self.character is not None:
-            return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
-        if frame is None or frame == BIND or self.clip is None:
+        if frame is None or (self.character if frame == BIND else self.clip) is None:
             return self.skeleton
+        given = self.layout if frame == BIND else self.clip
+        return EVALUATOR.of("rested skeleton", (self.skeleton, given, frame), self._rested)
+
+    def _rested(self):
+        frame = self.correction.rest
+        if frame == BIND:
+            return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
         return replace(self.skeleton, rest=self.clip.rotations[min(frame, self.clip.frames - 1)])
 
-    @cached_property
-    def _key(self):
-        return skeleton_key(self._rested), self.correction, self.declared
+    @property
+    def _seen_as(self):
+        """What decides what the skeleton is seen as; equal for skeletons that are alike."""
+        return self.rested_skeleton.digest, self.correction.of_the_figure, self.declared
 
-    @cached_property
+    @property
     def figure(self):
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
-        return _remember(_figures, self._key, lambda: place_figure(self._rested, self.correction, self.declared))
+        return EVALUATOR.of("figure", self._seen_as, self._examined)
+
+    def _examined(self):
+        return place_figure(self.rested_skeleton, self.correction, self.declared)
 
     @property
     def family(self):
         """The fingerprint that entries of one skeleton family share."""
         return self.correction.family or self.figure.fingerprint
 
-    @cached_property
+    @property
     def placed_skeleton(self):
-        return _remember(_skeletons, self._key, lambda: place_skeleton(self._rested, self.figure.placement))
+        """The rested skeleton in our world, shared among equal ones."""
+        return EVALUATOR.of("placed skeleton", self._seen_as, self._placed)
+
+    def _placed(self):
+        return place_skeleton(self.rested_skeleton, self.figure.placement)
 
     @property
     def character(self):
         """The body over the skeleton, in the file's own unit and axes, or None."""
         return self.layout.character if self.layout is not None else None
 
-    @cached_property
+    @property
     def placed_character(self):
         """The body in our world, at the level of detail that was chosen, or None."""
         if self.character is None:
             return None
         # All clips of a character's file share its body, in memory and on the graphics card.
-        known, placement = _bodies.setdefault(self.layout, {}), self.figure.placement
-        key = self.level, placement.scale, placement.turn.tobytes()
-        if key not in known:
-            meshes = self.character.at_level(self.level)
-            known[key] = placed_character(replace(self.character, meshes=meshes), placement)
-        return known[key]
+        placement = self.figure.placement
+        key = self.layout, self.level, placement.scale, placement.turn.tobytes()
+
+        def place():
+            return placed_character(replace(self.character, meshes=self.character.at_level(self.level)), placement)
+
+        return EVALUATOR.of("placed character", key, place)
 
     @property
     def level(self):
@@ -129,28 +122,34 @@ class Entry:
         names = convention_names(self.skeleton, self.figure.body, "vrm")
         return tuple((new, old) for old, new in names.items() if new in HUMANOID)
 
-    @cached_property
+    @property
     def placed_clip(self):
         """The clip in our world; a rig without motion stands in its rest pose for one frame."""
+        key = self.clip, self.name if self.clip is None else "", self._seen_as, self.correction
+        return EVALUATOR.of("placed clip", key, self._placed_clip)
+
+    def _placed_clip(self):
         if self.clip is None:
             still = self.placed_skeleton
             return Clip(self.name, still, 30.0, still.rest[None])
         placed = place_clip(self.clip, self.figure.placement, self.placed_skeleton)
         return put_down(placed, self.figure.body, self.correction)
 
-    @cached_property
+    @property
     def motion(self):
         """``(facts, oddities)`` of the motion; a character's one pose is none."""
         if self.clip is None or (self.clip.frames <= 2 and self.character is not None):
             return (), ()
-        return motion_facts(self.placed_clip, self.figure.body)
+        key = self.clip, self._seen_as, self.correction
+        return EVALUATOR.of("motion facts", key, lambda: motion_facts(self.placed_clip, self.figure.body))
 
-    @cached_property
+    @property
     def body_facts(self):
         """Facts of the body over the skeleton, none where there is none."""
         if self.character is None:
             return ()
-        return character_facts(self.skeleton, self.character, self.level)
+        key = self.layout, self.skeleton, self.level
+        return EVALUATOR.of("body facts", key, lambda: character_facts(self.skeleton, self.character, self.level))
 
     @property
     def facts(self):
@@ -194,22 +193,6 @@ class Entry:
         declared = replace(self.declared, bones=tuple(table) or bones)
         return replace(self, skeleton=skeleton, clip=clip, layout=layout, declared=declared)
 
-    def told_anew(self, **changes):
-        """The entry with another name or role; what was worked out of its data stays worked out."""
-        new = replace(self, **changes)
-        for worked_out in (
-            "_key",
-            "figure",
-            "placed_skeleton",
-            "placed_clip",
-            "placed_character",
-            "motion",
-            "body_facts",
-        ):
-            if worked_out in self.__dict__:
-                new.__dict__[worked_out] = self.__dict__[worked_out]
-        return new
-
 
 def entries_of(motion_file, taken=()):
     """The entries of a file as read, of all its skeletons. One of no more than two frames is taken for a rig.
@@ -249,8 +232,6 @@ def entries_of(motion_file, taken=()):
 
 def new_id():
     """An identifier that no other entry has."""
-    import uuid
-
     return uuid.uuid4().hex[:12]
 
 

@@ -1,23 +1,49 @@
-"""A pairing of a source skeleton and a rig: strings, stance and transfer settings, and what comes of them."""
+"""A pairing of a source skeleton and a rig: strings, stance and transfer settings."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 from ..core.errors import InputError
-from ..core.resample import resample
+from ..core.evaluator import EVALUATOR
 from ..core.skeleton import Skeleton
 from ..core.stance import Stance, limbs_left, match
 from ..core.transfer import Transfer, TransferSettings
 from ..core.tying import String, missing, tie
 
 
+@dataclass(frozen=True)
+class Origin:
+    """Where strings came from. ``kind``: tied, stringing (one that was made for these families) or adapted.
+
+    ``lost`` and ``fresh``: parts that an adapted stringing could not tie, and that were tied in addition.
+    """
+
+    kind: str = "tied"
+    stringing: str = ""
+    lost: tuple[str, ...] = ()
+    fresh: tuple[str, ...] = ()
+
+    @property
+    def text(self):
+        """In words."""
+        if self.kind == "tied":
+            return "Tied automatically."
+        if self.kind == "stringing":
+            return f"The stringing {self.stringing} was made for these two families and is used automatically."
+        parts = (
+            f"not there: {', '.join(self.lost)}" if self.lost else "",
+            (f"tied anew: {', '.join(self.fresh)}" if self.fresh else ""),
+        )
+        told = "; ".join(filter(None, parts)) or "nothing had to be changed"
+        return f"Adapted from the stringing {self.stringing}; {told}."
+
+
 @dataclass(frozen=True, eq=False)
 class Pairing:
     """Strings, stance and settings between two placed skeletons. ``matched`` false: the stance was set by hand.
 
-    ``origin`` says in words where the strings came from. ``absent``: parts that the user says are not there.
+    ``origin``: where the strings came from. ``absent``: parts that the user says are not there.
     """
 
     source: Skeleton
@@ -27,18 +53,26 @@ class Pairing:
     settings: TransferSettings = TransferSettings()
     matched: bool = True
     name: str = ""
-    origin: str = "Tied by itself."
+    origin: Origin = Origin()
     absent: tuple[str, ...] = ()
 
-    @cached_property
+    @property
     def transfer(self):
         """The prepared transfer; InputError where the hips have no string."""
+        return EVALUATOR.of("transfer", (self,), self._prepared)
+
+    def _prepared(self):
         return Transfer(self.source, self.target, self.strings, self.stance, self.settings)
 
-    @cached_property
+    @property
     def limbs(self):
         """The angles that are left between both sides."""
-        return limbs_left(self.strings, self.source, self.target, self.stance)
+        key = self.strings, self.source, self.target, self.stance
+        return EVALUATOR.of("limbs left", key, lambda: limbs_left(*key))
+
+    def fits(self, source, target):
+        """Whether it is for just these placed skeletons."""
+        return self.source.digest == source.digest and self.target.digest == target.digest
 
     def with_strings(self, strings):
         """Other strings; a stance that was matched by itself is matched again, one set by hand stays."""
@@ -84,17 +118,3 @@ def cut_to(clip, frames):
     if not 0 <= first <= last < clip.frames:
         raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")
     return clip.cut(first, last)
-
-
-def bake(pairing, source, fps=None, frames=None, name=None):
-    """Bake the source entry's clip onto the rig: a key on every frame (a Clip on the placed rig).
-
-    ``frames (first, last)``: both included, counted from 0 in the source clip. ``fps``: frames per
-    second of the result, the source's if None; its length in seconds stays.
-    """
-    clip = source.placed_clip
-    if frames is not None:
-        clip = cut_to(clip, frames)
-    if fps is not None:
-        clip = resample(clip, fps)
-    return pairing.transfer.run(clip, name or clip.name)

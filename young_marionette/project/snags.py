@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..core.evaluator import EVALUATOR
 from ..core.families import differences, kinship
 from ..core.tying import mirror_part, missing
-from .commands import AdaptStringing, Correct, MatchStance, Remove, SwapSides, TieAll
-from .entry import BAKED
+from .bakes import is_current
+from .commands import AdaptStringing, BakeAnew, Correct, MatchStance, Remove, SwapSides, TieAll
+from .entry import CLIP
 from .stringing import nearly_fits
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
@@ -29,37 +31,65 @@ class Snag:
 
 def find_snags(state):
     """All snags of a state, in the order of the route."""
-    return [*_gathered(state), *_families(state), *_offered(state), *_tied(state), *_stood(state)]
+    pair, pairing = (state.source_entry, state.rig_entry), state.pairing
+    clips = tuple(state.of_role(CLIP))
+    found = [snag for entry in state.entries for snag in _of_entry(entry, entry in pair)]
+    found += _asked("families", clips, lambda: list(_families(clips)))
+    if pairing is not None:
+        offers = pairing, *pair, state.key, *state.stringings
+        found += _asked("offers", offers, lambda: list(_offered(*offers[:4], state.stringings)))
+        found += _asked("strings", (pairing, *pair), lambda: list(_tied(pairing, *pair)))
+        found += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
+    found += [_outdated(one) for one in state.bakes if not is_current(state, one)]
+    return found
 
 
-def _gathered(state):
-    for entry in state.of_role("clip", "rig"):
-        active = entry.id in (state.source, state.rig)
-        if entry.figure.body is None:
+def _asked(what, inputs, make):
+    """Snags of a part of the work: looked for anew only where that part changed."""
+    return EVALUATOR.of(f"snags: {what}", inputs, make)
+
+
+def _of_entry(entry, active):
+    return _asked("entry", (entry, active), lambda: list(_gathered(entry, active)))
+
+
+def _gathered(entry, active):
+    if entry.figure.body is None:
+        yield Snag(
+            "gather",
+            f"{entry.name}: no body with two legs can be seen.",
+            "Use another file, or tie its bones by hand.",
+            active,
+            entry.id,
+        )
+        return
+    for odd in entry.oddities:
+        # A rig of one frame that stands anywhere is as it should be.
+        if entry.role == CLIP or odd.kind not in ("short", "floor"):
             yield Snag(
                 "gather",
-                f"{entry.name}: no body with two legs can be seen.",
-                "Use another file, or tie its bones by hand.",
-                active,
-                entry.id,
+                f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}",
+                odd.remedy,
+                entry=entry.id,
+                **_mend(entry, odd),
             )
-            continue
-        for odd in entry.oddities:
-            # A rig of one frame that stands anywhere is as it should be.
-            if entry.role == "clip" or odd.kind not in ("short", "floor"):
-                yield Snag(
-                    "gather",
-                    f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}",
-                    odd.remedy,
-                    entry=entry.id,
-                    **_mend(entry, odd),
-                )
 
 
-def _families(state):
+def _outdated(one):
+    return Snag(
+        "refine",
+        f"{one.name} was baked from what has changed since.",
+        "Bake it anew, or leave it as it is.",
+        entry=one.id,
+        mend=BakeAnew(one.id),
+        mend_label="Bake anew",
+    )
+
+
+def _families(clips):
     """Clips whose skeleton differs a little from that of a larger family: found before a batch, not in it."""
     families = {}
-    for entry in state.of_role("clip"):
+    for entry in clips:
         families.setdefault(entry.family, []).append(entry)
     ranked = sorted(families.values(), key=len, reverse=True)
     for i, members in enumerate(ranked):
@@ -81,14 +111,13 @@ def _families(state):
                 )
 
 
-def _offered(state):
+def _offered(pairing, source, rig, key, stringings):
     """Stringings of the library that nearly fit the active pair, which has none of its own yet."""
-    pairing = state.pairing
-    if pairing is None or pairing.origin != "Tied by itself." or any(s.by_hand for s in pairing.strings):
+    if pairing.origin.kind != "tied" or any(s.by_hand for s in pairing.strings):
         return
-    for file in state.stringings:
-        exact = (file.source.fingerprint, file.target.fingerprint) == state.key
-        if not exact and nearly_fits(file, state.source_entry, state.rig_entry):
+    for file in stringings:
+        exact = (file.source.fingerprint, file.target.fingerprint) == key
+        if not exact and nearly_fits(file, source, rig):
             yield Snag(
                 "string",
                 f"The stringing {file.name} was made for nearly the same two skeletons.",
@@ -110,16 +139,9 @@ def _mend(entry, odd):
     return {}
 
 
-def _tied(state):
-    pairing = state.pairing
-    if pairing is None:
-        return
+def _tied(pairing, source, rig):
     for part in missing(pairing.strings, pairing.absent):
-        places = [
-            e.name
-            for e in (state.source_entry, state.rig_entry)
-            if e.figure.body is None or part not in e.figure.body.parts
-        ]
+        places = [e.name for e in (source, rig) if e.figure.body is None or part not in e.figure.body.parts]
         yield Snag(
             "string",
             f"The {part} has no string.",
@@ -140,14 +162,14 @@ def _tied(state):
                 "Look at it on the board; tie it by hand if it is right.",
                 part=string.part,
             )
-    yield from _crossed(state, pairing)
+    yield from _crossed(pairing, source, rig)
     yield from _doubled(pairing)
     yield from _order(pairing)
 
 
-def _crossed(state, pairing):
+def _crossed(pairing, source, rig):
     """Strings between places that are unlike: left to right, bones of different parts, a bone on two strings, a run out of order."""
-    bodies = state.source_entry.figure.body, state.rig_entry.figure.body
+    bodies = source.figure.body, rig.figure.body
     if None in bodies:
         return
     places = [
@@ -226,10 +248,7 @@ def _order(pairing):
                 )
 
 
-def _stood(state):
-    pairing = state.pairing
-    if pairing is None:
-        return
+def _stood(pairing, state):
     for limb in pairing.limbs:
         if limb.angle > state.stance_tolerance:
             yield Snag(
@@ -249,8 +268,8 @@ def route_states(state, snags):
         "string": state.pairing is not None,
         "stance": state.pairing is not None,
         "transfer": state.pairing is not None and not any(s.grave for s in snags if s.step == "string"),
-        "refine": bool(state.of_role(BAKED)),
-        "deliver": bool(state.of_role(BAKED)),
+        "refine": bool(state.bakes),
+        "deliver": bool(state.bakes),
     }
     with_snags = {s.step for s in snags}
     return {step: "snags" if step in with_snags else "fine" if touched[step] else "untouched" for step in STEPS}

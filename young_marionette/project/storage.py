@@ -1,201 +1,156 @@
-"""Project files: ``*.marionette``, a zip of one JSON document and one ``.npz`` of arrays per entry."""
+"""Project files: ``*.marionette``, a zip of one JSON document (see schema) and the blobs that it speaks of (see blobs)."""
 
 from __future__ import annotations
 
 import hashlib
 import io
 import json
-import weakref
+import os
 import zipfile
-import zlib
-from dataclasses import replace
+from collections.abc import Callable
 from pathlib import Path
-from typing import Literal
+from urllib.parse import quote_from_bytes
 
 import numpy as np
-from pydantic import Field
 
-from ..core.correction import Correction
-from ..core.declared import Declared
 from ..core.errors import InputError
-from ..core.skeleton import Clip, Skeleton
+from ..core.evaluator import EVALUATOR
+from ..core.text import shown
 from ..formats.files import opened, write_whole
-from ..formats.registry import LAYOUTS
-from .document import State
-from .entry import Entry
-from .stringing import Strict, StringingFile, from_file, parse, to_file
+from . import migration
+from .blobs import Blob, ZipBlobs
+from .loading import Side, of_document
+from .schema import VERSION, BakeFile, CorrectionFile, EntryFile, LayoutFile, MotionFile, PairingFile, ProjectFile
+from .soundness import UNSOUND
+from .stringing import to_file
 
-VERSION = 2
-_MAX_JSON = 256 << 20
-_MAX_UNPACKED = 8 << 30
-
-
-class CorrectionFile(Strict):
-    scale: float | None = Field(default=None, gt=0)
-    up: str | None = None
-    facing: str | None = None
-    rate: float | None = Field(default=None, gt=0, le=1000)
-    lift: float | None = Field(default=None, ge=-1000, le=1000)
-    centred: Literal["origin", "line"] | None = None
-    in_place: bool | None = None
-    prefix: str | None = None
-    family: str | None = None
-    rest: int | None = Field(default=None, ge=-1)
-    level: int | None = Field(default=None, ge=0)
+# How much larger a packed part may become: what people's motion does, and far less than what a trap does.
+PLAIN, TIMES = 64 << 20, 200
 
 
-class LayoutFile(Strict):
-    """The file that entries came from, as its format stores it; its bytes lie in ``sources/<number>``."""
-
-    format: Literal["BVH", "glTF", "USD"]
-    meta: dict
-    source: int | None = None
-
-
-class EntryFile(Strict):
-    """An entry; its arrays lie beside it as ``arrays/<id>.npz``."""
-
-    id: str = Field(pattern=r"^[0-9a-z-]{1,40}$")
-    role: Literal["clip", "rig", "baked"]
-    name: str
-    path: str | None
-    format: str
-    joints: list[str] = Field(min_length=1)
-    rate: float | None = Field(default=None, gt=0)
-    clip_name: str = ""
-    curves: list[str] = []
-    layout: LayoutFile | None = None
-    layout_names: list[str] | None = None  # version 1
-    layout_channels: list[list[str]] | None = None  # version 1
-    unit: float | None = Field(default=None, gt=0)
-    up: str | None = None
-    bones: list[tuple[str, str]] = []
-    correction: CorrectionFile = CorrectionFile()
-    notes: list[str] = []
-    made_from: list[str] = []
-    tags: list[str] = []
-
-
-class PairingFile(Strict):
-    """A pairing, with the entries that it was made between."""
-
-    source: str
-    rig: str
-    stringing: StringingFile
-
-
-class ProjectFile(Strict):
-    """The schema of ``project.json`` in a project file, version 2."""
-
-    format: Literal["young-marionette project"]
-    version: int
-    name: str
-    entries: list[EntryFile]
-    source: str | None = None
-    rig: str | None = None
-    pairings: list[PairingFile] = []
-    stringings: list[StringingFile] = []
-    stance_tolerance: float = Field(default=10.0, ge=0, le=180)
-
-
-def save(path, state):
-    """Write the state as a project file, whole or not at all."""
+def save(path, state, stop: Callable[[], None] = lambda: None):
+    """Write the state as a project file, whole or not at all; ``stop`` may raise to end it."""
+    document, blobs = described(state)
     buffer = io.BytesIO()
-    sources = _Sources()
-    document = _document(state, sources)
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        archive.writestr("project.json", json.dumps(document.model_dump(mode="json"), ensure_ascii=False, indent=1))
-        for number, data in enumerate(sources.data):
-            archive.writestr(f"sources/{number}", data, zipfile.ZIP_STORED)
-        for entry in state.entries:
-            arrays = io.BytesIO()
-            np.savez(arrays, **_arrays(entry))
-            archive.writestr(f"arrays/{entry.id}.npz", arrays.getvalue())
+    with zipfile.ZipFile(buffer, "w") as archive:
+        archive.writestr("project.json", document_bytes(document), zipfile.ZIP_DEFLATED, compresslevel=1)
+        for blob in blobs.values():
+            stop()
+            for place, data in blob.files():
+                archive.writestr(zipfile.ZipInfo(f"blobs/{place}", (1980, 1, 1, 0, 0, 0)), data)
     write_whole(path, [buffer.getbuffer()])
 
 
-# Files never change, and work is kept every few moments: what a layout packs into is worked out once.
-_packed_before = weakref.WeakKeyDictionary()
+def document_bytes(document: ProjectFile) -> bytes:
+    """The JSON document as it is written."""
+    return json.dumps(document.model_dump(mode="json"), ensure_ascii=False, indent=1).encode()
 
 
-class _Sources:
-    """The bytes of the files that entries came from, each once."""
-
-    def __init__(self):
-        self.data, self._numbers, self._packed = [], {}, {}
-
-    def of(self, layout):
-        """The LayoutFile of a layout; entries of one file share its bytes."""
-        if id(layout) not in self._packed:
-            if layout not in _packed_before:
-                meta, data = layout.packed()
-                _packed_before[layout] = meta, data, hashlib.sha256(data or b"").digest()
-            meta, data, digest = _packed_before[layout]
-            number = None
-            if data is not None:
-                number = self._numbers.setdefault(digest, len(self.data))
-                if number == len(self.data):
-                    self.data.append(data)
-            self._packed[id(layout)] = LayoutFile(format=layout.format, meta=meta, source=number)
-        return self._packed[id(layout)]
-
-
-def _document(state, sources):
+def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
+    """``(the document, the blobs that it speaks of by their names)``."""
+    blobs: dict[str, Blob] = {}
     pairings = []
-    for key, pairing in state.pairings.items():
+    for key, _pairing in state.pairings.items():
         source = next((e for e in state.entries if e.family == key[0]), None)
         rig = next((e for e in state.entries if e.family == key[1]), None)
-        if source and rig:
-            member = replace(state, source=source.id, rig=rig.id).pairing
+        member = state.pairing_of(source, rig) if source and rig else None
+        if member is not None:
             pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
-    return ProjectFile(
+    document = ProjectFile(
         format="young-marionette project",
         version=VERSION,
         name=state.name,
         source=state.source,
         rig=state.rig,
-        entries=[_entry_file(e, sources) for e in state.entries],
+        entries=[_entry_file(e, blobs) for e in state.entries],
+        bakes=[_bake_file(b, blobs) for b in state.bakes],
         pairings=pairings,
         stringings=list(state.stringings),
         stance_tolerance=state.stance_tolerance,
     )
+    return document, blobs
 
 
-def _entry_file(entry, sources):
+def _entry_file(entry, blobs):
     return EntryFile(
         id=entry.id,
         role=entry.role,
         name=entry.name,
-        path=str(entry.path) if entry.path else None,
+        path=None if entry.path is None else shown(entry.path, None),
+        path_bytes=_path_bytes(entry.path),
         format=entry.format,
         joints=list(entry.skeleton.names),
-        rate=entry.clip.rate if entry.clip else None,
-        clip_name=entry.clip.name if entry.clip else "",
-        curves=list(entry.clip.curves) if entry.clip else [],
-        layout=sources.of(entry.layout) if entry.layout is not None else None,
+        skeleton=_skeleton_blob(entry.skeleton, blobs),
+        motion=_motion_file(entry.clip, blobs),
+        layout=_layout_file(entry.layout, blobs),
         unit=entry.declared.unit,
         up=entry.declared.up,
         bones=[list(b) for b in entry.declared.bones],
         correction=CorrectionFile(**vars(entry.correction)),
         notes=list(entry.notes),
-        made_from=list(entry.made_from),
         tags=list(entry.tags),
     )
 
 
-def _arrays(entry):
-    skeleton, clip = entry.skeleton, entry.clip
-    arrays = {"parents": skeleton.parents, "offsets": skeleton.offsets, "rest": skeleton.rest, "tips": skeleton.tips}
-    arrays["scales"] = skeleton.scales
-    if clip is not None:
-        # Rows are how a clip lies in memory, and neighbours in time compress better.
-        arrays.update(
-            rotations=np.moveaxis(clip.rotations, 0, -1),
-            moving=clip.moving,
-            translations=np.moveaxis(clip.translations, 0, -1),
-            values=clip.values,
-        )
-    return arrays
+def _path_bytes(path):
+    """A path that is no text, such as one of another encoding, as text from which it comes back."""
+    return None if path is None or str(path) == shown(path, None) else quote_from_bytes(os.fsencode(path))
+
+
+def _bake_file(one, blobs):
+    sides = one.pairing and (Side(one.pairing.source), Side(one.pairing.target))
+    return BakeFile(
+        id=one.id,
+        name=one.name,
+        source=one.source,
+        rig=_entry_file(one.rig, blobs),
+        stringing=to_file(one.pairing, *sides) if sides else None,
+        source_joints=list(one.pairing.source.names) if sides else [],
+        source_skeleton=_skeleton_blob(one.pairing.source, blobs) if sides else None,
+        joints=list(one.placed_skeleton.names),
+        placed=_skeleton_blob(one.placed_skeleton, blobs),
+        motion=_motion_file(one.placed_clip, blobs),
+        fps=one.fps,
+        frames=one.frames,
+        digest=one.digest,
+        tags=list(one.tags),
+    )
+
+
+def _skeleton_blob(skeleton, blobs):
+    name = skeleton.digest[:32]
+    keys = ("parents", "offsets", "rest", "tips", "scales")
+    blobs.setdefault(name, Blob(name, lambda: {key: getattr(skeleton, key) for key in keys}))
+    return name
+
+
+def _motion_file(clip, blobs):
+    if clip is None:
+        return None
+    name = clip.digest[:32]
+
+    def arrays():
+        # Rows are how a clip lies in memory.
+        rotations, translations = np.moveaxis(clip.rotations, 0, -1), np.moveaxis(clip.translations, 0, -1)
+        return {"rotations": rotations, "moving": clip.moving, "translations": translations, "values": clip.values}
+
+    blobs.setdefault(name, Blob(name, arrays))
+    return MotionFile(name=clip.name, rate=clip.rate, curves=list(clip.curves), blob=name)
+
+
+def _layout_file(layout, blobs):
+    if layout is None:
+        return None
+
+    def pack():
+        meta, data = layout.packed()
+        return meta, None if data is None else hashlib.sha256(data).hexdigest()[:32]
+
+    # Files never change: what a layout packs into is worked out once, and packed again only where it is written.
+    meta, name = EVALUATOR.of("packed layout", (layout,), pack)
+    if name is not None:
+        blobs.setdefault(name, Blob(name, lambda: layout.packed()[1]))
+    return LayoutFile(format=layout.format, meta=meta, blob=name)
 
 
 def load(path):
@@ -204,121 +159,34 @@ def load(path):
     with opened(path) as handle:
         try:
             with zipfile.ZipFile(handle) as archive:
-                return _load(path.name, archive)
-        except (
-            zipfile.BadZipFile,
-            zipfile.LargeZipFile,
-            zlib.error,
-            EOFError,
-            NotImplementedError,
-            RuntimeError,
-            OSError,
-            OverflowError,
-        ):
+                return _load(path.name, archive, path.stat().st_size)
+        except InputError:
+            raise
+        except UNSOUND:
             raise InputError(f"{path.name} is no project of Young Marionette, or was cut off.") from None
 
 
-def _load(label, archive):
-    names = {i.filename: i.file_size for i in archive.infolist()}
-    if "project.json" not in names:
+def _load(label, archive, size):
+    parts = archive.infolist()
+    if "project.json" not in archive.namelist():
         raise InputError(f"{label} is no project of Young Marionette.")
-    if names["project.json"] > _MAX_JSON or sum(names.values()) > _MAX_UNPACKED:
-        raise InputError(f"{label} unpacks to more than can be used.")
-    file = parse(label, archive.read("project.json"), ProjectFile, VERSION, "project")
-    entries, layouts = [], {}
-    for item in file.entries:
-        member = f"arrays/{item.id}.npz"
-        if member not in names:
-            raise InputError(f"{label} is damaged: the data of {item.name} are missing.")
-        try:
-            with np.load(io.BytesIO(archive.read(member)), allow_pickle=False) as arrays:
-                entries.append(_entry(item, arrays, _layout(item, archive, layouts)))
-        except (
-            ValueError,
-            KeyError,
-            OSError,
-            TypeError,
-            IndexError,
-            MemoryError,
-            EOFError,
-            zlib.error,
-            zipfile.BadZipFile,
-        ) as error:
+    if len({p.filename for p in parts}) != len(parts):
+        raise InputError(f"{label} is damaged: a part of it is there twice.")
+    for packed, unpacked in ((size, sum(p.file_size for p in parts)), *((p.compress_size, p.file_size) for p in parts)):
+        if unpacked > PLAIN + TIMES * packed:
             raise InputError(
-                f"{label} is damaged: the data of {item.name} can't be used ({type(error).__name__})."
-            ) from None
-    if len({e.id for e in entries}) != len(entries):
-        raise InputError(f"{label} is damaged: an entry stands in it twice.")
-    return _state(file, tuple(entries))
-
-
-def _layout(item, archive, known):
-    """The layout of an entry; those of one file are made once."""
-    told = item.layout
-    if told is None and item.layout_names is not None and item.layout_channels is not None:
-        told = LayoutFile(format="BVH", meta={"names": item.layout_names, "channels": item.layout_channels})
-    if told is None:
-        return None
-    key = told.format, json.dumps(told.meta, sort_keys=True), told.source
-    if key not in known:
-        data = archive.read(f"sources/{told.source}") if told.source is not None else None
-        known[key] = LAYOUTS[told.format].unpacked(told.meta, data)
-    return known[key]
-
-
-def _entry(item, arrays, layout):
-    tips = arrays["tips"]
-    scales = arrays["scales"] if "scales" in arrays.files else None
-    skeleton = Skeleton(tuple(item.joints), arrays["parents"], arrays["offsets"], arrays["rest"], tips, scales)
-    clip = None
-    if item.rate is not None:
-        clip = Clip(
-            item.clip_name or item.name,
-            skeleton,
-            item.rate,
-            np.moveaxis(arrays["rotations"], -1, 0),
-            arrays["moving"],
-            np.moveaxis(arrays["translations"], -1, 0),
-            tuple(item.curves),
-            arrays["values"] if "values" in arrays.files else None,
-        )
-        if not (np.isfinite(clip.rotations).all() and np.isfinite(clip.translations).all()):
-            raise ValueError("numbers that are none")
-        if len(clip.moving) and not (clip.moving.min() >= 0 and clip.moving.max() < len(skeleton)):
-            raise ValueError("joints that are none")
-    if not (
-        np.isfinite(skeleton.offsets).all()
-        and np.isfinite(skeleton.rest).all()
-        and np.isfinite(skeleton.scales).all()
-        and np.isfinite(tips[~np.isnan(tips)]).all()
-    ):
-        raise ValueError("numbers that are none")
-    if layout is not None and len(layout.names) != len(skeleton):
-        raise ValueError("a layout of another skeleton")
-    return Entry(
-        item.id,
-        item.role,
-        item.name,
-        Path(item.path) if item.path else None,
-        item.format,
-        skeleton,
-        clip,
-        layout,
-        Correction(**item.correction.model_dump()),
-        tuple(item.notes),
-        tuple(item.made_from),
-        tuple(item.tags),
-        Declared(item.unit, item.up, tuple(item.bones)),
-    )
-
-
-def _state(file, entries):
-    state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
-    for item in file.pairings:
-        source, rig = state.entry(item.source), state.entry(item.rig)
-        if source and rig:
-            state = replace(
-                state, pairings={**state.pairings, (source.family, rig.family): from_file(item.stringing, source, rig)}
+                f"{label} would unpack to {unpacked >> 20} MB, which is more than its size makes plausible."
             )
-    ids = {e.id for e in entries}
-    return replace(state, source=file.source if file.source in ids else None, rig=file.rig if file.rig in ids else None)
+    data = archive.read("project.json")
+    if version_of(data) < 3:
+        return migration.load(label, data, archive)
+    return of_document(label, data, ZipBlobs(archive))
+
+
+def version_of(data: bytes) -> int:
+    """The version that a JSON document tells, 3 where it tells none."""
+    try:
+        version = json.loads(data).get("version")
+    except (ValueError, RecursionError, AttributeError):
+        return VERSION
+    return version if isinstance(version, int) else VERSION

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -17,7 +18,7 @@ from ..core.stance import Stance, match
 from ..core.transfer import TransferSettings
 from ..core.tying import String, tie
 from ..formats.files import Output, check_free, opened, write_together
-from .pairing import Pairing
+from .pairing import Origin, Pairing
 
 VERSION = 2
 _MAX_BYTES = 32 << 20
@@ -187,7 +188,7 @@ def from_file(file, source, rig):
 
 
 def adapt(file, source, rig):
-    """A stringing that nearly fits, on two entries: ``(pairing, what it lacks in words)``.
+    """A stringing that nearly fits, on two entries (a Pairing; its origin tells what it lacks).
 
     Strings whose bones are all there are kept; what is left is tied by itself. InputError where less
     than half of its strings fit.
@@ -206,16 +207,8 @@ def adapt(file, source, rig):
         if s.part not in parts and not used & set(s.target)
     ]
     lost = [t.part for t in file.strings if t not in fit]
-    told = "; ".join(
-        filter(
-            None,
-            (
-                f"not there: {', '.join(lost)}" if lost else "",
-                f"tied anew: {', '.join(s.part for s in fresh)}" if fresh else "",
-            ),
-        )
-    )
-    return pairing.with_strings((*pairing.strings, *fresh)), told or "nothing had to be changed"
+    origin = Origin("adapted", file.name, tuple(lost), tuple(s.part for s in fresh))
+    return replace(pairing.with_strings((*pairing.strings, *fresh)), origin=origin)
 
 
 def nearly_fits(file, source, rig):

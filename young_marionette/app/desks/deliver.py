@@ -151,7 +151,7 @@ class DeliverDesk(Desk):
             for i, (entry, path, body) in enumerate(jobs):
                 progress(i / len(jobs))
                 try:
-                    deliver(path, entry.placed_clip, entry, overwrite, body)
+                    deliver(path, entry.placed_clip, entry.rig, overwrite, body)
                     told.append(f"✓ {path.name}: {entry.clip.frames} frames, {path.stat().st_size / 1000:.0f} kB")
                 except InputError as error:
                     told.append(f"◆ {error}")

@@ -7,11 +7,10 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
-from ...core import rotations as rot
 from ...core.families import kinship
+from ...core.posing import own_turn
 from ...core.touches import TOUCHES
-from ...core.tying import mirror_part
-from ...project.commands import AdoptPose, MatchStance, ResetBone, SetTolerance, SetTransfer, TurnBone
+from ...project.commands import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTransfer, SetTurn
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
@@ -98,10 +97,18 @@ class StanceDesk(Desk):
             )
         )
         self.tolerance = Number(10, "°", 1, 0, 0, 180, 10, "Angle from which a limb is a snag")
-        self.tolerance.edited.connect(lambda value, _s: self.session.do(SetTolerance(value)))
+        self.tolerance.edited.connect(lambda value, s: self.session.drag(SetTolerance(value), settled=s))
         card.add(row(label("A snag from", "quiet"), None, self.tolerance))
         self.add(card)
         turn = Card("Turn a bone")
+        turn.add(
+            label(
+                "Away from its rest pose, in the figure's own axes (X to its left, Y up, Z ahead), which go along with "
+                "the parent bone.",
+                "quiet",
+                wrap=True,
+            )
+        )
         self.bone = QComboBox()
         self.bone.setAccessibleName("Bone to turn")
         self.bone.activated.connect(lambda _i: self.session.choose(None, self.bone.currentText()))
@@ -109,7 +116,7 @@ class StanceDesk(Desk):
         self.turns = []
         for axis, text in zip("XYZ", ("forward and back (X)", "about the upright (Y)", "sideways (Z)")):
             number = Number(0.0, "°", 1.0, 1, -180, 180, 0.0, f"Turn {text}")
-            number.edited.connect(lambda value, settled, a=axis, n=number: self._turned(a, n, value, settled))
+            number.edited.connect(lambda value, settled, a=axis: self._turned(a, value, settled))
             self.turns.append(number)
             turn.add(row(label(text, "quiet"), None, number))
         turn.add(
@@ -159,7 +166,6 @@ class StanceDesk(Desk):
             )
         )
         self.add(pose)
-        self._last = {}
 
     def show_state(self):
         state = self.session.state
@@ -184,55 +190,29 @@ class StanceDesk(Desk):
             self.bone.clear()
             self.bone.addItems(names)
         if self.session.bone in names:
-            if self.bone.currentText() != self.session.bone:
-                self._last = {}
             self.bone.setCurrentText(self.session.bone)
-        own = self._own_turn(pairing, self.bone.currentText())
-        for axis, number in zip("XYZ", self.turns):
-            if axis not in self._last:
-                number.set_value(float(own["XYZ".index(axis)]))
+        if self.bone.currentText() in pairing.target.index:
+            joint = pairing.target.index[self.bone.currentText()]
+            turn = np.degrees(own_turn(pairing.target, pairing.stance.target, joint))
+            for number, value in zip(self.turns, turn):
+                number.set_value(float(value))
 
-    @staticmethod
-    def _own_turn(pairing, bone):
-        """How far a bone is turned from its rest pose, as a rotation vector in degrees, in its parent's axes."""
+    def _turned(self, axis, value, settled):
+        """Turn the bone so that one of its numbers is another; one undo step per drag."""
+        pairing, bone = self.session.state.pairing, self.bone.currentText()
         if bone not in pairing.target.index:
-            return np.zeros(3)
-        joint = pairing.target.index[bone]
-        return np.degrees(
-            rot.to_vector(rot.multiply(pairing.stance.target[joint], rot.conjugate(pairing.target.rest[joint])))
-        )
-
-    def _turned(self, axis, number, value, settled):
-        """Turn the bone about a world axis by what the number changed; one undo step per drag."""
-        bone = self.bone.currentText()
-        before = self._last.get(axis, float(self._own_turn(self.session.state.pairing, bone)["XYZ".index(axis)]))
-        vector = np.zeros(3)
-        vector["XYZ".index(axis)] = np.radians(value - before)
-        self._last[axis] = value
+            return
+        vector = own_turn(pairing.target, pairing.stance.target, pairing.target.index[bone])
+        vector["XYZ".index(axis)] = np.radians(value)
         self.session.choose(self.session.part, bone)
-        self.session.do(TurnBone(bone, tuple(vector), merge=f"turn {bone} {axis}"))
-        if settled:
-            self.session.document.settle()
-            self._last = {}
-            self.show_state()
+        self.session.drag(SetTurn(bone, tuple(map(float, vector))), settled=settled)
 
     def mirror(self):
         """Give the partner bone on the other side the mirrored turn."""
-        pairing, state = self.session.state.pairing, self.session.state
-        body, bone = state.rig_entry.figure.body, self.bone.currentText()
-        if pairing is None or body is None or not bone:
-            return
-        joint = pairing.target.index[bone]
-        for part, run in body.parts.items():
-            other = body.parts.get(mirror_part(part) or "", ())
-            if joint in run and len(other) == len(run):
-                partner = pairing.target.names[other[run.index(joint)]]
-                wanted = self._own_turn(pairing, bone) * np.array([1.0, -1.0, -1.0])
-                self.session.do(ResetBone(partner))
-                self.session.do(TurnBone(partner, tuple(np.radians(wanted))))
-                self.session.told.emit(f"{partner} stands as {bone}, mirrored")
-                return
-        self.session.message.emit(f"{bone} has no partner on the other side.")
+        bone = self.bone.currentText()
+        if bone and self.session.state.pairing is not None and self.session.do(MirrorTurn(bone)):
+            partner = MirrorTurn(bone).partner(self.session.state)
+            self.session.told.emit(f"{partner} stands as {bone}, mirrored")
 
     def _adopt(self):
         frame = int(self.frame.value)
@@ -241,11 +221,7 @@ class StanceDesk(Desk):
 
     def _touch(self, name, value, settled):
         touches = {**dict(self.session.state.pairing.settings.touches), name: value}
-        self.session.do(
-            SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),), merge=f"touch {name}")
-        )
-        if settled:
-            self.session.document.settle()
+        self.session.drag(SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),)), settled=settled)
 
     def _show_clips(self, state):
         clips = [

@@ -219,7 +219,7 @@ class StringDesk(Desk):
         self.why.setText(
             f"{string.part}: {string.reason}"
             if string
-            else f"{state.pairing.origin} Drag from bone to bone, or double-click a bone in the table."
+            else f"{state.pairing.origin.text} Drag from bone to bone, or double-click a bone in the table."
             if self.table.rows
             else ""
         )
@@ -245,23 +245,25 @@ class StringDesk(Desk):
         self.tie_dragged(ends["source"], ends["rig"])
 
     def tie(self, part, source, target):
-        """Tie bones for a part, and its mirror where that is on."""
-        if self.session.do(TieBones(part, source, target, self.mirror.isChecked() and mirror_part(part) is not None)):
+        """Tie bones for a part, and its mirror where that is on; a part that was absent is there again."""
+        absent = [DeclareAbsent(part, False)] if part in self.session.state.pairing.absent else []
+        mirror = self.mirror.isChecked() and mirror_part(part) is not None
+        if self.session.do(TieBones(part, source, target, mirror), *absent):
             self._half.pop(part, None)
             self.session.choose(part=part)
 
     def choose_bone(self, place, column, name):
         """A bone was chosen in the table: one side at a time where there was no string yet."""
         part, string = self.table.rows[place]
+        state = self.session.state
         if name == "this part is absent":
             self.session.do(DeclareAbsent(part))
             return
-        if part in self.session.state.pairing.absent:
-            self.session.do(DeclareAbsent(part, False))
         if name == "no bone":
-            self.session.do(Untie(part))
+            absent = [DeclareAbsent(part, False)] if part in state.pairing.absent else []
+            self.session.do(Untie(part), *absent)
             return
-        skeleton = (self.session.state.source_entry if column == 1 else self.session.state.rig_entry).placed_skeleton
+        skeleton = (state.source_entry if column == 1 else state.rig_entry).placed_skeleton
         if name not in skeleton.index:
             return
         ends = [string.source, string.target] if string else list(self._half.get(part, [(), ()]))
@@ -269,6 +271,8 @@ class StringDesk(Desk):
         if all(ends):
             self.tie(part, *ends)
         else:
+            if part in state.pairing.absent:
+                self.session.do(DeclareAbsent(part, False))
             self._half[part] = ends
             other = "marionette" if column == 1 else "performer"
             self.why.setText(f"{part}: now choose the {other}'s bone for {name}.")

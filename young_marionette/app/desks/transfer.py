@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
-from ...project.commands import Bake, SetTransfer
+from ...project.commands import AddBake, Bake, SetTransfer
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 
@@ -80,9 +80,7 @@ class TransferDesk(Desk):
         self.range.setText(f"Frames {first} to {last} of {state.source_entry.name}, {(last - first) / rate:.2f} s")
 
     def _set(self, field, value, settled):
-        self.session.do(SetTransfer(((field, value),), merge=f"set {field}"))
-        if settled:
-            self.session.document.settle()
+        self.session.drag(SetTransfer(((field, value),)), settled=settled)
 
     def bake_now(self):
         """Bake the range at the chosen rate."""
@@ -90,8 +88,12 @@ class TransferDesk(Desk):
         source = session.state.source_entry
         whole = session.range == (0, source.placed_clip.frames - 1)
         same = abs(self.fps.value - source.placed_clip.rate) < 1e-6
-        if session.do(Bake(None if same else self.fps.value, None if whole else session.range)):
-            entry = session.state.entries[-1]
-            session.told.emit(
-                f"Baked {entry.name}: {entry.clip.frames} frames at {entry.clip.rate:g} fps; it is in the library"
-            )
+        command = Bake(None if same else self.fps.value, None if whole else session.range)
+        state = session.state
+
+        def done(made):
+            if session.do(AddBake(made)):
+                clip = made.placed_clip
+                session.told.emit(f"Baked {made.name}: {clip.frames} frames at {clip.rate:g} fps; it is in the library")
+
+        session.job_asked.emit("bake", lambda _p: command.run(state).bakes[-1], done)

@@ -39,7 +39,7 @@ class Words(QLabel):
 def tip(text):
     """Text for a tooltip, letter by letter; Qt would take names with angle brackets for markup."""
     text = shown(text, 2000, lines=True)
-    return f"<div style='white-space: pre-wrap'>{html.escape(text)}</div>" if Qt.mightBeRichText(text) else text
+    return f"<div style='white-space: pre-wrap'>{html.escape(text)}</div>" if "<" in text else text
 
 
 def ask_text(parent, title, question, text):

@@ -69,7 +69,7 @@ class Camera:
         """Where the camera is just now."""
         share = min(1.0, (time.monotonic() - self._since) / GLIDE)
         share = share * share * (3 - 2 * share)
-        if share >= 1:
+        if share >= 1 or self._from == self._goal:
             return self._goal
         a, b = self._from, self._goal
         mix = (1 - share) * np.array([*a.target, a.yaw, a.pitch, a.distance]) + share * np.array(

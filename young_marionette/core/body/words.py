@@ -7,7 +7,8 @@ H-Anim (ISO/IEC 19774). It gives evidence, never a verdict: ``reading`` weighs i
 from __future__ import annotations
 
 import re
-from functools import lru_cache
+
+from ..evaluator import EVALUATOR
 
 LEFT, RIGHT = "left", "right"
 SIDE_WORDS = {
@@ -138,11 +139,11 @@ def side_of(words):
 
 
 def parts_of(words):
-    """As ``_parts_of``; names repeat, so that answers are kept."""
-    return dict(_parts_of(tuple(words)))
+    """As ``_parts_of``; names repeat from file to file."""
+    key = tuple(words)
+    return dict(EVALUATOR.of("parts in words", key, lambda: _parts_of(key)))
 
 
-@lru_cache(maxsize=4096)
 def _parts_of(words):
     """The body parts that the words speak of, as ``{part: weight}`` that sum to one; may be empty.
 

@@ -31,8 +31,12 @@ class Layout:
 
     @classmethod
     def unpacked(cls, meta, _data):
-        """A layout that ``packed`` gave."""
-        return cls(tuple(map(str, meta["names"])), tuple(tuple(map(str, c)) for c in meta["channels"]))
+        """A layout that ``packed`` gave; ValueError for channels that the format does not have."""
+        names, channels = tuple(map(str, meta["names"])), tuple(tuple(map(str, c)) for c in meta["channels"])
+        known = {*POSITIONS, *ROTATIONS}
+        if len(names) != len(channels) or any(set(c) - known or len(set(c)) < len(c) for c in channels):
+            raise ValueError("channels that are none")
+        return cls(names, channels)
 
     def for_motion(self, moving, turning):
         """The layout with position channels on ``moving`` joints and three turns on ``turning`` ones."""

@@ -61,6 +61,8 @@ class UsdLayout:
         """A layout that ``packed`` gave; InputError where it does not fit."""
         label = str(meta["label"])
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            if any(p.compress_type != zipfile.ZIP_STORED or p.file_size > len(data) for p in archive.infolist()):
+                raise InputError(f"{label} is damaged: it is packed within a pack.")
             layer = archive.read("layer.usdc")
             textures = {name: archive.read(f"texture_{i}") for i, name in enumerate(map(str, meta["textures"]))}
         handle, name = tempfile.mkstemp(suffix=".usdc")

@@ -1,8 +1,8 @@
 """All edits of the document. Each command has a label in plain words and makes a new state of an old one."""
 
 from .library import AddEntries, Choose, Correct, Remove, Rename, RenameBones, SetRole, Tag
-from .result import AdaptStringing, Bake, KeepStringing, SetTransfer, UseStringing
-from .stance import AdoptPose, MatchStance, ResetBone, SetTolerance, TurnBone
+from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
+from .stance import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTurn, TurnBone
 from .strings import DeclareAbsent, Lock, SwapSides, TieAll, TieBones, Untie
 
 __all__ = [
@@ -22,11 +22,15 @@ __all__ = [
     "Untie",
     "AdoptPose",
     "MatchStance",
+    "MirrorTurn",
     "ResetBone",
     "SetTolerance",
+    "SetTurn",
     "TurnBone",
     "AdaptStringing",
+    "AddBake",
     "Bake",
+    "BakeAnew",
     "KeepStringing",
     "SetTransfer",
     "UseStringing",

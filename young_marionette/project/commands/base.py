@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ...core.errors import InputError
-from ..pairing import pair
+from ..pairing import Origin, pair
 from ..stringing import from_file
 
 
@@ -17,11 +17,7 @@ def paired(state):
     for file in state.stringings:
         if (file.source.fingerprint, file.target.fingerprint) == state.key:
             known = from_file(file, source, rig)
-            return state.with_pairing(
-                replace(
-                    known, origin=f"The stringing {file.name} was made for these two families and is used by itself."
-                )
-            )
+            return state.with_pairing(replace(known, origin=Origin("stringing", file.name)))
     try:
         return state.with_pairing(pair(source, rig))
     except InputError:

@@ -23,11 +23,11 @@ class AddEntries:
     def run(self, state):
         if not self.entries:
             return state
-        taken, added = {e.name for e in state.entries}, []
+        taken, added = state.names, []
         for entry in self.entries:
             name = free_name(entry.name, taken)
             taken.add(name)
-            added.append(entry.told_anew(name=name))
+            added.append(replace(entry, name=name))
         state = replace(state, entries=(*state.entries, *added))
         if state.source is None:
             state = replace(state, source=next((e.id for e in added if e.role == CLIP), None))
@@ -47,6 +47,7 @@ class Remove:
         return replace(
             state,
             entries=tuple(e for e in state.entries if e.id != self.entry),
+            bakes=tuple(b for b in state.bakes if b.id != self.entry),
             source=None if state.source == self.entry else state.source,
             rig=None if state.rig == self.entry else state.rig,
         )
@@ -58,7 +59,6 @@ class Choose:
 
     entry: str
     as_rig: bool = False
-    merge: str = "choose"
 
     @property
     def label(self):
@@ -79,7 +79,7 @@ class SetRole:
     label: str = "change what an entry is used as"
 
     def run(self, state):
-        return state.with_entry(state.entry(self.entry).told_anew(role=self.role))
+        return state.with_entry(replace(state.entry(self.entry), role=self.role))
 
 
 @dataclass(frozen=True)
@@ -97,7 +97,7 @@ class Rename:
         if self.entry is None:
             return replace(state, name=name)
         old = state.entry(self.entry)
-        return state.with_entry(old.told_anew(name=free_name(name, {e.name for e in state.entries} - {old.name})))
+        return state.with_entry(replace(old, name=free_name(name, state.names - {old.name})))
 
 
 @dataclass(frozen=True)
@@ -110,7 +110,7 @@ class Tag:
 
     def run(self, state):
         return state.with_entry(
-            state.entry(self.entry).told_anew(tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip())))
+            replace(state.entry(self.entry), tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip())))
         )
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ...core.errors import InputError
-from ..entry import BAKED, Entry, free_name, new_id
-from ..pairing import bake, refuse_gaps
+from ..bakes import Bake as Made
+from ..bakes import bake
+from ..entry import free_name, new_id
 from ..stringing import StringingFile, adapt, from_file, to_file
 from .base import need
 
@@ -16,7 +17,6 @@ class SetTransfer:
     """Change transfer settings (see core.transfer.TransferSettings)."""
 
     changes: tuple[tuple[str, object], ...]
-    merge: str | None = None
     label: str = "change the transfer"
 
     def run(self, state):
@@ -35,23 +35,40 @@ class Bake:
 
     def run(self, state):
         pairing, source, rig = need(state), state.source_entry, state.rig_entry
-        refuse_gaps(pairing, source, rig)
-        name = free_name(f"{source.name} on {rig.name}", {e.name for e in state.entries})
-        clip = replace(rig.to_file_world(bake(pairing, source, self.fps, self.frames)), name=name)
-        entry = Entry(
-            self.identifier,
-            BAKED,
-            name,
-            None,
-            rig.format,
-            rig.skeleton,
-            clip,
-            rig.layout,
-            replace(rig.correction, rate=None, lift=None, centred=None),
-            made_from=(source.id, rig.id),
-            declared=rig.declared,
-        )
-        return replace(state, entries=(*state.entries, entry))
+        name = free_name(f"{source.name} on {rig.name}", state.names)
+        made = bake(self.identifier, name, pairing, source, rig, self.fps, self.frames)
+        return replace(state, bakes=(*state.bakes, made))
+
+
+@dataclass(frozen=True, eq=False)
+class AddBake:
+    """Put a baked clip, which was worked out elsewhere, into the library."""
+
+    made: Made
+    label: str = "bake"
+
+    def run(self, state):
+        name = free_name(self.made.name, state.names)
+        return replace(state, bakes=(*state.bakes, replace(self.made, name=name)))
+
+
+@dataclass(frozen=True)
+class BakeAnew:
+    """Bake a baked clip anew from what it was made from, as that is now."""
+
+    bake: str
+    label: str = "bake anew"
+
+    def run(self, state):
+        old = state.entry(self.bake)
+        source, rig = state.entry(old.source), state.entry(old.rig.id)
+        pairing = state.pairing_of(source, rig) if source and rig else None
+        if pairing is None:
+            raise InputError(f"{old.name} can't be baked anew: its clip or its rig is not in the library any more.")
+        fps, frames = old.fps, old.frames
+        if frames is not None:
+            frames = tuple(min(f, source.placed_clip.frames - 1) for f in frames)
+        return state.with_entry(replace(bake(old.id, old.name, pairing, source, rig, fps, frames), tags=old.tags))
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,8 +95,7 @@ class AdaptStringing:
 
     def run(self, state):
         need(state)
-        pairing, told = adapt(self.file, state.source_entry, state.rig_entry)
-        return state.with_pairing(replace(pairing, origin=f"Adapted from the stringing {self.file.name}; {told}."))
+        return state.with_pairing(adapt(self.file, state.source_entry, state.rig_entry))
 
 
 @dataclass(frozen=True)

@@ -6,17 +6,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ...core import rotations as rot
+from ...core import posing
 from ...core.body.words import shared_prefix
 from ...core.errors import InputError
-from ...core.skeleton import pose_world
 from ...core.stance import Stance
+from ...core.tying import partner_of
 from .base import need
 
 
 @dataclass(frozen=True)
 class MatchStance:
-    """Match the stance by itself."""
+    """Match the stance automatically."""
 
     label: str = "match the stance"
 
@@ -29,11 +29,16 @@ class SetTolerance:
     """How far (degrees) a limb may stand apart in the stance before it is a snag."""
 
     degrees: float
-    merge: str | None = "tolerance"
     label: str = "set the tolerance of the stance"
 
     def run(self, state):
         return replace(state, stance_tolerance=float(np.clip(self.degrees, 0, 180)))
+
+
+def _posed(state, pose):
+    """The state with another pose of the rig in the stance, from then on set by hand."""
+    pairing = need(state)
+    return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
 
 
 @dataclass(frozen=True)
@@ -42,21 +47,54 @@ class TurnBone:
 
     bone: str
     vector: tuple[float, float, float]
-    merge: str | None = None
 
     @property
     def label(self):
         return f"turn {self.bone} in the stance"
 
     def run(self, state):
-        pairing = need(state)
-        pose = pairing.stance.target.copy()
-        joint = pairing.target.index[self.bone]
-        _, world = pose_world(pairing.target, pose)
-        over = rot.multiply(rot.from_vector(np.array(self.vector, float)), world[joint])
-        # Normalised, or the rounding of a long drag's many steps would feed on itself.
-        pose[joint] = rot.normalise(rot.multiply(pose[joint], rot.multiply(rot.conjugate(world[joint]), over)))
-        return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
+        rig, pose = need(state).target, need(state).stance.target
+        return _posed(state, posing.turned_in_world(rig, pose, rig.index[self.bone], self.vector))
+
+
+@dataclass(frozen=True)
+class SetTurn:
+    """Turn a rig bone in the stance from its rest by just a rotation vector (radians), see core.posing."""
+
+    bone: str
+    vector: tuple[float, float, float]
+
+    @property
+    def label(self):
+        return f"turn {self.bone} in the stance"
+
+    def run(self, state):
+        rig, pose = need(state).target, need(state).stance.target
+        return _posed(state, posing.with_own_turn(rig, pose, rig.index[self.bone], np.array(self.vector, float)))
+
+
+@dataclass(frozen=True)
+class MirrorTurn:
+    """Turn the bone on the other side of the rig as a bone is turned, mirrored."""
+
+    bone: str
+
+    @property
+    def label(self):
+        return f"mirror {self.bone} in the stance"
+
+    def partner(self, state):
+        """The name of the bone on the other side; InputError where there is none."""
+        rig, body = need(state).target, state.rig_entry.figure.body
+        other = partner_of(body, rig.index[self.bone]) if body is not None else None
+        if other is None:
+            raise InputError(f"{self.bone} has no partner on the other side.")
+        return rig.names[other]
+
+    def run(self, state):
+        rig, pose = need(state).target, need(state).stance.target
+        partner = rig.index[self.partner(state)]
+        return _posed(state, posing.mirrored(rig, pose, rig.index[self.bone], partner))
 
 
 @dataclass(frozen=True)
@@ -71,7 +109,7 @@ class ResetBone:
         pose = pairing.stance.target.copy()
         rows = slice(None) if self.bone is None else pairing.target.index[self.bone]
         pose[rows] = pairing.target.rest[rows]
-        return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
+        return _posed(state, pose)
 
 
 @dataclass(frozen=True)
@@ -92,11 +130,19 @@ class AdoptPose:
         if self.frame is not None:
             pose = _pose_of(state.entry(self.entry) or state.source_entry, self.frame, pairing.source)
             # Only the pose counts, not where the figure happens to face in that frame.
-            hips = pairing.source.index[next(s for s in pairing.strings if s.part == "hips").source[0]]
+            hips = _hips(pairing, state.source_entry)
             for joint in (hips, *pairing.source.ancestors(hips)):
                 pose[joint] = pairing.source.rest[joint]
         changed = replace(pairing, stance=Stance(pose, pairing.stance.target))
         return state.with_pairing(changed.rematched() if pairing.matched else changed)
+
+
+def _hips(pairing, source):
+    """The source's hips: as they are tied, else as its body was read, else its first joint."""
+    tied = next((s for s in pairing.strings if s.part == "hips"), None)
+    if tied is not None:
+        return pairing.source.index[tied.source[0]]
+    return source.figure.body.parts["hips"][0] if source.figure.body is not None else 0
 
 
 def _pose_of(entry, frame, skeleton):
@@ -104,24 +150,12 @@ def _pose_of(entry, frame, skeleton):
     clip = entry.placed_clip
     if not 0 <= frame < clip.frames:
         raise InputError(f"{entry.name} has no frame {frame}.")
-    if clip.skeleton is skeleton:
+    if clip.skeleton.digest == skeleton.digest:
         return np.array(clip.rotations[frame])
-    here, there = (
+    bare, own = (
         {n.removeprefix(shared_prefix(s.names)): i for i, n in enumerate(s.names)} for s in (clip.skeleton, skeleton)
     )
-    _, posed = pose_world(clip.skeleton, clip.rotations[frame])
-    _, rested = clip.skeleton.rest_world
-    change = rot.multiply(posed, rot.conjugate(rested))
-    lacking = [n for n in there if n not in here]
-    if len(lacking) > 0.3 * len(there):
+    if sum(n not in bare for n in own) > 0.3 * len(own):
         raise InputError(f"{entry.name} has other bones than this family, so its pose can't be taken.")
-    world, own = skeleton.rest_world[1].copy(), np.array(skeleton.rest)
-    for name, joint in there.items():
-        parent = skeleton.parents[joint]
-        if name in here:
-            world[joint] = rot.multiply(change[here[name]], skeleton.rest_world[1][joint])
-        elif parent >= 0:
-            world[joint] = rot.multiply(world[parent], skeleton.rest[joint])
-        above = world[parent] if parent >= 0 else rot.IDENTITY
-        own[joint] = rot.multiply(rot.conjugate(above), world[joint])
-    return own
+    same = {joint: bare[name] for name, joint in own.items() if name in bare}
+    return posing.pose_on(skeleton, clip.skeleton, clip.rotations[frame], same)

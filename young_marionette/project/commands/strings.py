@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ...core.errors import InputError
-from ...core.tying import mirror_part, set_string, tie
+from ...core.tying import mirror_part, partner_of, set_string, tie
 from .base import need
 
 
@@ -38,18 +38,9 @@ class TieBones:
 
 def _mirror_bones(entry, names):
     """The bones at the same place on the other side of the body, or None where one has no partner."""
-    parts = entry.figure.body.parts if entry.figure.body else {}
-    skeleton, found = entry.placed_skeleton, []
-    for name in names:
-        joint = skeleton.index[name]
-        for part, run in parts.items():
-            other = parts.get(mirror_part(part) or "", ())
-            if joint in run and len(other) == len(run):
-                found.append(skeleton.names[other[run.index(joint)]])
-                break
-        else:
-            return None
-    return tuple(found)
+    body, skeleton = entry.figure.body, entry.placed_skeleton
+    found = [partner_of(body, skeleton.index[name]) if body is not None else None for name in names]
+    return None if None in found else tuple(skeleton.names[j] for j in found)
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,134 @@
+"""The one place that keeps what was worked out, so that it is not worked out again: bounded, and safe in threads.
+
+Values belong to their inputs: to what is equal (texts, numbers, tuples, settings), or to the very object (skeletons,
+clips, arrays), which the evaluator does not keep alive. What was not asked for lately is let go first.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import threading
+import weakref
+from collections.abc import Callable, Hashable
+from typing import Any, TypeVar
+
+import numpy as np
+from cachetools import LRUCache
+
+T = TypeVar("T")
+LIMIT = 48 << 20  # bytes of values that were not asked for lately
+LATELY = 3000  # questions ago: what is in use is never let go, however large it is
+_LEAST = 256  # bytes that any value counts for
+_PLAIN = str, bytes, int, float
+
+
+class _Same:
+    """A key that only one object has; it does not keep the object alive."""
+
+    __slots__ = ("_hash", "_ref")
+
+    def __init__(self, thing: object) -> None:
+        self._ref, self._hash = weakref.ref(thing), id(thing)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        if self is other:
+            return True
+        mine = self._ref()
+        return mine is not None and isinstance(other, _Same) and mine is other._ref()
+
+
+@dataclasses.dataclass
+class _Kept:
+    value: Any
+    size: int
+    asked: int
+
+
+class Evaluator:
+    """Gives values by what they are of; see the module.
+
+    >>> of = Evaluator().of
+    >>> of("sum", (1, 2), lambda: 3), of("sum", (1, 2), lambda: 4)
+    (3, 3)
+    """
+
+    def __init__(self, limit: int = LIMIT, lately: int = LATELY) -> None:
+        self.limit, self.lately = limit, lately
+        self._lock, self._asked = threading.RLock(), 0
+        # Without a bound of its own: what may be let go also depends on when it was asked for.
+        self._kept: LRUCache[Hashable, _Kept] = LRUCache(float("inf"), getsizeof=lambda kept: kept.size)
+
+    def of(self, what: str, inputs: tuple, make: Callable[[], T]) -> T:
+        """The value that ``make`` gives for ``inputs``; ``what`` tells values of the same inputs apart.
+
+        Two threads that ask at the same time may both work it out; the first one's value is what both get.
+        """
+        key = (what, *(_Same(x) if _is_itself(x) else x for x in inputs))
+        with self._lock:
+            self._asked += 1
+            kept = self._kept.get(key)
+            if kept is not None:
+                kept.asked = self._asked
+                return kept.value
+        value = make()
+        with self._lock:
+            kept = self._kept.get(key)
+            if kept is None:
+                kept = self._kept[key] = _Kept(value, _LEAST + nbytes(value), self._asked)
+                self._let_go()
+            return kept.value
+
+    @property
+    def size(self) -> int:
+        """Bytes of all that is kept."""
+        return int(self._kept.currsize)
+
+    def clear(self) -> None:
+        """Let go of everything."""
+        with self._lock:
+            self._kept.clear()
+
+    def _let_go(self) -> None:
+        while self._kept.currsize > self.limit:
+            key, kept = self._kept.popitem()
+            if kept.asked > self._asked - self.lately:
+                self._kept[key] = kept  # in use, as all that follows is
+                return
+
+
+def _is_itself(thing: object) -> bool:
+    """Whether an input counts as the object that it is, and not by what it is equal to."""
+    if thing is None or isinstance(thing, _PLAIN):
+        return False
+    if isinstance(thing, np.ndarray) or type(thing).__eq__ is object.__eq__:
+        return True
+    try:
+        hash(thing)
+    except TypeError:
+        return True
+    return False
+
+
+def nbytes(value: object, _seen: set | None = None) -> int:
+    """Bytes of all arrays, texts and bytes in a value, each counted once; 16 for anything else."""
+    seen = set() if _seen is None else _seen
+    if id(value) in seen:
+        return 0
+    seen.add(id(value))
+    if isinstance(value, np.ndarray):
+        return int(value.nbytes)
+    if isinstance(value, bytes | bytearray | memoryview | str):
+        return len(value)
+    if isinstance(value, dict):
+        return sum(nbytes(k, seen) + nbytes(v, seen) for k, v in value.items())
+    if isinstance(value, list | tuple | set | frozenset):
+        return sum(nbytes(v, seen) for v in value)
+    if hasattr(value, "__dict__"):
+        return sum(nbytes(v, seen) for v in vars(value).values())
+    return 16
+
+
+EVALUATOR = Evaluator()

@@ -1,0 +1,146 @@
+"""Baked clips: the dense motion on a rig, with all that it was made from by value, and whether that still holds."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from ..core.correction import Correction
+from ..core.evaluator import EVALUATOR
+from ..core.resample import resample
+from ..core.skeleton import Clip, Skeleton
+from .entry import BAKED, Entry
+from .pairing import Pairing, cut_to, refuse_gaps
+
+
+@dataclass(frozen=True, eq=False)
+class Bake:
+    """``placed_clip``: the motion on the rig, a pose on every frame, in our world.
+
+    ``source``: id of the entry that it came from. ``rig`` and ``pairing``: the rig, and strings, stance and settings,
+    as they were then; ``fps`` and ``frames`` what was asked for (see ``baked``). ``digest``: of all that went in; empty
+    where that is not known (bakes of projects of version 2). A pairing of None is not known either.
+    """
+
+    id: str
+    name: str
+    source: str
+    rig: Entry
+    pairing: Pairing | None
+    placed_clip: Clip
+    fps: float | None = None
+    frames: tuple[int, int] | None = None
+    digest: str = ""
+    tags: tuple[str, ...] = ()
+
+    role = BAKED
+    path: Path | None = None
+    oddities = ()
+    body_facts = ()
+
+    @property
+    def clip(self) -> Clip:
+        """The motion in the unit and axes of the rig's file."""
+        key = self.placed_clip, self.rig.skeleton
+        return EVALUATOR.of("baked clip in its file's world", key, lambda: self.rig.to_file_world(self.placed_clip))
+
+    @property
+    def skeleton(self) -> Skeleton:
+        return self.rig.skeleton
+
+    @property
+    def placed_skeleton(self) -> Skeleton:
+        return self.placed_clip.skeleton
+
+    @property
+    def correction(self) -> Correction:
+        return self.rig.correction
+
+    @property
+    def figure(self):
+        return self.rig.figure
+
+    @property
+    def family(self):
+        return self.rig.family
+
+    @property
+    def layout(self):
+        return self.rig.layout
+
+    @property
+    def character(self):
+        return self.rig.character
+
+    @property
+    def placed_character(self):
+        return self.rig.placed_character
+
+    @property
+    def motion(self):
+        """What is told of motion is told of what came from files."""
+        return (), ()
+
+    def with_morphs(self, clip):
+        return self.rig.with_morphs(clip)
+
+
+def baked(pairing: Pairing, source: Entry, fps=None, frames=None, name=None) -> Clip:
+    """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig).
+
+    ``frames (first, last)``: both included, counted from 0 in the source clip. ``fps``: frames per
+    second of the result, the source's if None; its length in seconds stays.
+    """
+    clip = source.placed_clip
+    if frames is not None:
+        clip = cut_to(clip, frames)
+    if fps is not None:
+        clip = resample(clip, fps)
+    return pairing.transfer.run(clip, name or clip.name)
+
+
+def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
+    """Bake a source entry onto a rig; InputError where a must-have part has no string."""
+    refuse_gaps(pairing, source, rig)
+    clip = replace(baked(pairing, source, fps, frames), name=name)
+    still = replace(rig, clip=None) if rig.correction.rest in (None, -1) else rig
+    return Bake(
+        identifier, name, source.id, still, pairing, clip, fps, frames, digest(pairing, source, rig, fps, frames)
+    )
+
+
+def digest(pairing, source, rig, fps=None, frames=None) -> str:
+    """A text that changes with anything that a bake is made from, and survives being saved and loaded."""
+    made = hashlib.sha256()
+    for told in (
+        *_of_entry(source), source.clip.digest if source.clip else "", *_of_entry(rig), fps, frames,
+        [(s.part, s.source, s.target) for s in sorted(pairing.strings, key=lambda s: s.part)],
+        pairing.settings, sorted(pairing.absent), _stable(pairing.stance.source), _stable(pairing.stance.target),
+    ):  # fmt: skip
+        made.update(f"{told!r}\n".encode("utf-8", "surrogatepass"))
+    return made.hexdigest()[:32]
+
+
+def _of_entry(entry):
+    """What of an entry counts: where and how it stands, not what it is called."""
+    c, placement = entry.correction, entry.figure.placement
+    yield c.rate, c.lift, c.centred, c.in_place, round(placement.scale, 9), _stable(placement.turn)
+    yield entry.rested_skeleton.digest
+
+
+def _stable(array) -> bytes:
+    """Numbers as text that does not change with the last rounding."""
+    return (np.round(np.asarray(array, float), 5) + 0.0).tobytes()
+
+
+def is_current(state, one: Bake) -> bool:
+    """Whether baking anew would give the same; True where that can't be told, or can't be done any more."""
+    source, rig = state.entry(one.source), state.entry(one.rig.id)
+    pairing = state.pairing_of(source, rig) if source is not None and rig is not None else None
+    if not one.digest or pairing is None:
+        return True
+    key = pairing, source, rig, one.fps, one.frames
+    return EVALUATOR.of("digest of a bake", key, lambda: digest(*key)) == one.digest

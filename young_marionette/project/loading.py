@@ -1,0 +1,127 @@
+"""The document of a project file, with its blobs, as the State of a document."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import replace
+from pathlib import Path
+from urllib.parse import unquote_to_bytes
+
+from ..core.correction import Correction
+from ..core.declared import Declared
+from ..core.errors import InputError
+from ..core.skeleton import Clip, Skeleton
+from ..core.text import shown
+from ..formats.registry import LAYOUTS
+from .bakes import Bake
+from .blobs import Blobs
+from .document import State
+from .entry import Entry
+from .schema import VERSION, BakeFile, EntryFile, LayoutFile, MotionFile, ProjectFile
+from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
+from .stringing import from_file, parse
+
+
+class Side:
+    """A side of a pairing by itself, without the entry that it came from."""
+
+    def __init__(self, skeleton):
+        self.placed_skeleton, self.family = skeleton, skeleton.digest[:16]
+
+
+def of_document(label: str, data: bytes, blobs: Blobs) -> State:
+    """The State of a JSON document and its blobs; InputError where anything of it is not sound."""
+    file = parse(label, data, ProjectFile, VERSION, "project")
+    reading = Reading(label, blobs)
+    entries = tuple(reading.entry(item) for item in file.entries)
+    state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
+    state = with_pairings(label, state, file.pairings)
+    bakes = tuple(reading.bake(item) for item in file.bakes)
+    ids = [e.id for e in (*entries, *bakes)]
+    if len(set(ids)) != len(ids):
+        raise InputError(f"{label} is damaged: an entry stands in it twice.")
+    known = {e.id for e in entries}
+    source, rig = (i if i in known else None for i in (file.source, file.rig))
+    return replace(state, bakes=bakes, source=source, rig=rig)
+
+
+def with_pairings(label, state, pairings):
+    """The state with the pairings of a file; one whose entries are not there is left out."""
+    for item in pairings:
+        source, rig = state.entry(item.source), state.entry(item.rig)
+        if source and rig:
+            found = from_file(item.stringing, source, rig)
+            state = replace(state, pairings={**state.pairings, (source.family, rig.family): found})
+    return state
+
+
+class Reading:
+    """Makes entries and bakes of what a document tells; equal skeletons and files are made once."""
+
+    def __init__(self, label: str, blobs: Blobs):
+        self.label, self.blobs = label, blobs
+        self._skeletons, self._layouts = {}, {}
+
+    def entry(self, item: EntryFile) -> Entry:
+        return self._told(item.name, lambda: self._entry(item))
+
+    def bake(self, item: BakeFile) -> Bake:
+        return self._told(item.name, lambda: self._bake(item))
+
+    def _told(self, name, make):
+        try:
+            return make()
+        except InputError:
+            raise
+        except UNSOUND as error:
+            raise InputError(
+                f"{self.label} is damaged: the data of {shown(name, 60)} can't be used ({type(error).__name__})."
+            ) from None
+
+    def _entry(self, item):
+        skeleton = self.skeleton(item.joints, item.skeleton)
+        layout = self.layout(item.layout, skeleton)
+        path = Path(os.fsdecode(unquote_to_bytes(item.path_bytes))) if item.path_bytes else item.path
+        return Entry(
+            item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
+            self.clip(item.motion, skeleton), layout, Correction(**item.correction.model_dump()),
+            tuple(item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
+        )  # fmt: skip
+
+    def _bake(self, item):
+        rig, placed = self.entry(item.rig), self.skeleton(item.joints, item.placed)
+        if len(placed) != len(rig.skeleton):
+            raise ValueError("a motion of another skeleton")
+        clip = self.clip(item.motion, placed)
+        pairing = None
+        if item.stringing is not None and item.source_skeleton is not None:
+            # Both sides are just those that were tied: nothing is matched anew.
+            source = self.skeleton(item.source_joints, item.source_skeleton)
+            pairing = from_file(item.stringing, Side(source), Side(placed))
+        frames = tuple(item.frames) if item.frames is not None else None
+        return Bake(
+            item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags)
+        )  # fmt: skip
+
+    def skeleton(self, joints, blob) -> Skeleton:
+        key = blob, tuple(joints)
+        if key not in self._skeletons:
+            self._skeletons[key] = sound_skeleton(joints, self.blobs.arrays(blob))
+        return self._skeletons[key]
+
+    def clip(self, item: MotionFile | None, skeleton) -> Clip | None:
+        return (
+            None
+            if item is None
+            else sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
+        )
+
+    def layout(self, item: LayoutFile | None, skeleton):
+        if item is None:
+            return None
+        key = item.format, json.dumps(item.meta, sort_keys=True), item.blob
+        if key not in self._layouts:
+            data = self.blobs.data(item.blob) if item.blob is not None else None
+            self._layouts[key] = LAYOUTS[item.format].unpacked(item.meta, data)
+        return sound_layout(self._layouts[key], skeleton)

@@ -1,0 +1,147 @@
+"""The schema of ``project.json`` in a project file, version 3, with the fields that versions 1 and 2 had."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .stringing import Strict, StringingFile
+
+VERSION = 3
+Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z", "X", "Y", "Z"]
+_ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
+
+
+class CorrectionFile(Strict):
+    scale: float | None = Field(default=None, gt=1e-9, lt=1e9)
+    up: Axis | None = None
+    facing: Axis | None = None
+    rate: float | None = Field(default=None, gt=0, le=1000)
+    lift: float | None = Field(default=None, ge=-1000, le=1000)
+    centred: Literal["origin", "line"] | None = None
+    in_place: bool | None = None
+    prefix: str | None = None
+    family: str | None = None
+    rest: int | None = Field(default=None, ge=-1)
+    level: int | None = Field(default=None, ge=0)
+
+
+class LayoutFile(Strict):
+    """The file that entries came from, as its format stores it; its bytes are the blob ``blob``."""
+
+    format: Literal["BVH", "glTF", "USD"]
+    meta: dict
+    blob: str | None = Field(default=None, pattern=_BLOB)
+    source: int | None = Field(default=None, ge=0)  # versions 1 and 2: the number of a file in sources/
+
+
+class MotionFile(Strict):
+    """What a clip has beside its arrays, which are the blob ``blob``."""
+
+    name: str
+    rate: float = Field(gt=0, le=100_000)
+    curves: list[str] = []
+    blob: str = Field(pattern=_BLOB)
+
+
+class EntryFile(Strict):
+    """An entry; its arrays lie beside it as blobs."""
+
+    id: str = Field(pattern=_ID)
+    role: Literal["clip", "rig"]
+    name: str
+    path: str | None
+    path_bytes: str | None = None  # percent-encoded, where the path is no text
+    format: str
+    joints: list[str] = Field(min_length=1)
+    skeleton: str = Field(pattern=_BLOB)
+    motion: MotionFile | None = None
+    layout: LayoutFile | None = None
+    unit: float | None = Field(default=None, gt=0)
+    up: Axis | None = None
+    bones: list[tuple[str, str]] = []
+    correction: CorrectionFile = CorrectionFile()
+    notes: list[str] = []
+    tags: list[str] = []
+
+
+class PairingFile(Strict):
+    """A pairing, with the entries that it was made between."""
+
+    source: str
+    rig: str
+    stringing: StringingFile
+
+
+class BakeFile(Strict):
+    """A baked clip; ``rig``: as it was then. ``placed``: the blob of the skeleton that the motion is on, in our world."""
+
+    id: str = Field(pattern=_ID)
+    name: str
+    source: str
+    rig: EntryFile
+    stringing: StringingFile | None = None
+    source_joints: list[str] = []
+    source_skeleton: str | None = Field(default=None, pattern=_BLOB)
+    joints: list[str] = Field(min_length=1)
+    placed: str = Field(pattern=_BLOB)
+    motion: MotionFile
+    fps: float | None = Field(default=None, gt=0, le=1000)
+    frames: tuple[int, int] | None = None
+    digest: str = ""
+    tags: list[str] = []
+
+
+class ProjectFile(Strict):
+    """The whole document."""
+
+    format: Literal["young-marionette project"]
+    version: int
+    name: str
+    entries: list[EntryFile]
+    bakes: list[BakeFile] = []
+    source: str | None = None
+    rig: str | None = None
+    pairings: list[PairingFile] = []
+    stringings: list[StringingFile] = []
+    stance_tolerance: float = Field(default=10.0, ge=0, le=180)
+
+
+# --- as earlier versions had it ------------------------------------------------------------------
+class OldEntryFile(Strict):
+    """An entry of version 1 or 2; its arrays lie beside it as ``arrays/<id>.npz``."""
+
+    id: str = Field(pattern=_ID)
+    role: Literal["clip", "rig", "baked"]
+    name: str
+    path: str | None
+    format: str
+    joints: list[str] = Field(min_length=1)
+    rate: float | None = Field(default=None, gt=0, le=100_000)
+    clip_name: str = ""
+    curves: list[str] = []
+    layout: LayoutFile | None = None
+    layout_names: list[str] | None = None  # version 1
+    layout_channels: list[list[str]] | None = None  # version 1
+    unit: float | None = Field(default=None, gt=0)
+    up: Axis | None = None
+    bones: list[tuple[str, str]] = []
+    correction: CorrectionFile = CorrectionFile()
+    notes: list[str] = []
+    made_from: list[str] = []
+    tags: list[str] = []
+
+
+class OldProjectFile(Strict):
+    """The document of versions 1 and 2."""
+
+    format: Literal["young-marionette project"]
+    version: int
+    name: str
+    entries: list[OldEntryFile]
+    source: str | None = None
+    rig: str | None = None
+    pairings: list[PairingFile] = []
+    stringings: list[StringingFile] = []
+    stance_tolerance: float = Field(default=10.0, ge=0, le=180)

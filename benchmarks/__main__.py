@@ -1,20 +1,36 @@
-"""Run the benchmarks and print one table."""
+"""Run the benchmarks and print one table; ``fuzz`` and ``soak`` run for as long as one likes."""
 
 import sys
 
 from rich.console import Console
 from rich.table import Table
 
-from . import core, files, tying, window
+console = Console(width=140, markup=False)
 
-console = Console(width=140)
-table = Table(box=None, pad_edge=False)
-for title in ("what", "took", "floor", "ratio", "goal", "note"):
-    table.add_column(title, justify="right" if title in ("took", "floor", "ratio", "goal") else "left")
-for module in (core, files, tying, window):
-    for function in module.BENCHMARKS:
-        name = function.__name__.replace("_", " ")
-        if len(sys.argv) < 2 or any(word in name for word in sys.argv[1:]):
-            for row in function():
-                table.add_row(*row)
-console.print(table)
+
+def table(words):
+    """All benchmarks, or those whose names hold one of the words."""
+    from . import core, files, tying, window
+
+    result = Table(box=None, pad_edge=False)
+    for title in ("what", "took", "floor", "ratio", "goal", "note"):
+        result.add_column(title, justify="right" if title in ("took", "floor", "ratio", "goal") else "left")
+    for module in (core, files, tying, window):
+        for function in module.BENCHMARKS:
+            name = function.__name__.replace("_", " ")
+            if not words or any(word in name for word in words):
+                for row in function():
+                    result.add_row(*row)
+    console.print(result)
+    return 0
+
+
+if sys.argv[1:2] == ["fuzz"]:
+    from .fuzz import main
+
+    sys.exit(main(sys.argv[2:], console))
+if sys.argv[1:2] == ["soak"]:
+    from .soak import main
+
+    sys.exit(main(sys.argv[2:], console))
+sys.exit(table(sys.argv[1:]))

@@ -3,6 +3,7 @@
 import contextlib
 import io
 import json
+import os
 import re
 import subprocess
 import sys
@@ -152,6 +153,79 @@ class Commands(Line):
         copy = self.folder / "rig.bvh"
         copy.write_bytes(self.gull.read_bytes())
         self.refused("retarget", self.lamp, copy, "--out", copy, "--overwrite", says="one of the files that are read")
+
+    def test_no_command_replaces_what_it_reads_or_writes_two_results_to_one_place(self):
+        lamp, rig, saved = self.folder / "lamp.bvh", self.folder / "rig.bvh", self.folder / "s.stringing"
+        lamp.write_bytes(self.lamp.read_bytes())
+        rig.write_bytes(self.heron.read_bytes())
+        self.ok("match", lamp, rig, "--out", saved)
+        inner = self.folder / "inner"
+        inner.mkdir()
+        before = {p: p.read_bytes() for p in (lamp, rig, saved)}
+        out, link = self.folder / "out.bvh", self.folder / "link.bvh"
+        link.symlink_to(lamp)
+        base = ("retarget", lamp, rig, "--overwrite")
+        for words in (
+            (*base, "--out", lamp),
+            (*base, "--out", rig),
+            (*base, "--out", link),
+            (*base, "--out", inner / "../lamp.bvh"),
+            (*base, "--out", out, "--save-stringing", lamp),
+            (*base, "--out", out, "--save-stringing", rig),
+            (*base, "--out", out, "--stringing", saved, "--save-stringing", saved),
+            (*base, "--out", saved, "--stringing", saved),
+            (*base, "--out", out, "--save-stringing", out),
+            (*base, "--out", out, "--save-stringing", inner / "../out.bvh"),
+            ("match", lamp, rig, "--out", lamp, "--overwrite"),
+            ("match", lamp, rig, "--out", rig, "--overwrite"),
+            ("rename", lamp, "--names", "vrm", "--out", lamp, "--overwrite"),
+            ("rename", lamp, "--names", rig, "--out", rig, "--overwrite"),
+            ("convert", lamp, lamp, "--overwrite"),
+            ("convert", lamp, link, "--overwrite"),
+        ):
+            self.refused(*words)
+            self.assertEqual({p: p.read_bytes() for p in before}, before, words)
+            self.assertFalse(out.exists(), words)
+
+    def test_when_one_of_two_results_can_not_be_written_neither_is(self):
+        folder = self.folder / "a folder.stringing"
+        folder.mkdir()
+        for saved in (folder, self.folder / "none" / "s.stringing", self.folder / ("n" * 300)):
+            self.refused("retarget", self.lamp, self.heron, "--out", self.out, "--save-stringing", saved, "--overwrite")
+            self.assertFalse(self.out.exists())
+
+    def test_names_from_files_are_shown_as_they_are_and_send_no_controls(self):
+        text = self.heron.read_text()
+        for name in ("[/b]", "arm[l]", ":smile:", "\x1b[2Jred", "<b>x</b>", "a\x07b", "[red]x[/red]", "\x9b31m"):
+            rig = self.folder / "rig.bvh"
+            rig.write_bytes(text.replace("JOINT spine", f"JOINT {name}", 1).encode("latin-1"))
+            plain = "".join(c if c.isprintable() else "\ufffd" for c in name)
+            for words in (("info", rig), ("match", self.lamp, rig)):
+                told = self.ok(*words)
+                self.assertIn(plain, told, name)
+                self.assertFalse(re.search("[\x00-\x09\x0b-\x1f\x7f-\x9f]", told), name)
+            told = self.ok("info", rig, "--json")
+            self.assertIn(name, json.loads(told)["skeleton"]["bones"][1]["name"], "data for programs stay as they are")
+            self.assertFalse(re.search("[\x00-\x09\x0b-\x1f\x7f-\x9f]", told), name)
+
+    def test_any_file_name(self):
+        for name in (os.fsdecode(b"h\xe4ngend"), "[/b]", "a\nb", "\x1b[2J", "ü" * 120):
+            path = self.folder / (name.replace("/", "") + ".bvh")
+            path.write_bytes(self.lamp.read_bytes())
+            told = self.ok("info", path)
+            self.assertFalse(re.search("[\x00-\x09\x0b-\x1f\x7f-\x9f\ud800-\udfff]", told), name)
+            json.loads(self.ok("info", path, "--json")).get("file").encode("utf-8", "surrogatepass")
+            self.ok("retarget", path, self.heron, "--out", self.out, "--overwrite", "--range", "0:3")
+            self.ok("convert", path, path.with_suffix(".glb"), "--range", "0:3")
+            self.refused("info", path.with_suffix(".none"), says="no file")
+
+    def test_a_terminal_that_knows_few_letters(self):
+        done = subprocess.run(
+            [sys.executable, "-m", "young_marionette.cli.main", "rename", self.lamp, "--names", "vrm", "--out", self.out],
+            capture_output=True, env={**os.environ, "PYTHONIOENCODING": "ascii"}, cwd=Path(__file__).parents[2],
+        )  # fmt: skip
+        self.assertEqual((done.returncode, done.stderr), (0, b""))
+        self.assertIn(rb"\u2192", done.stdout)
 
     def test_a_rig_without_must_haves_is_refused(self):
         text = self.heron.read_text()

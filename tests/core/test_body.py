@@ -1,14 +1,18 @@
 """Reading bodies: words, parts, sides, facing, unit, rest pose."""
 
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
 import numpy as np
 
-from tests.support import RESTS, UPS, Case, dressed, figure, random_build, wild_motion
+from tests.support import RESTS, UPS, Case, dressed, figure, random_build, show_folder, wild_motion
 from young_marionette.core import rotations as rot
 from young_marionette.core.body.reading import read_body
 from young_marionette.core.body.words import NameEvidence, parts_of, shared_prefix, side_of, split
 from young_marionette.core.correction import Correction
 from young_marionette.core.facts import examine, guess_unit, motion_facts, place_figure
-from young_marionette.core.placement import axis_vector, place_clip
+from young_marionette.core.placement import axis_vector, place_clip, place_skeleton
 from young_marionette.core.rebase import rename
 from young_marionette.core.skeleton import Clip, Skeleton
 from young_marionette.demo import dressing
@@ -247,3 +251,75 @@ class Facts(Case):
             legs = points[placed.index["head"]] - points[placed.index["left foot"]]
             self.assertGreater(legs[1], 0.3)
             self.assertGreater(points[placed.index["left thigh"]][0], points[placed.index["right thigh"]][0])
+
+
+class OtherShapes(Case):
+    """Skeletons that are no upright body of two legs: told for what they are, and not transferred without a word."""
+
+    def quadruped(self, named):
+        names, parents, offsets = [], [], []
+
+        def add(name, parent, offset):
+            parents.append(names.index(parent) if parent else -1)
+            names.append(name)
+            offsets.append(offset)
+
+        for name, parent, offset in (
+            ("hips", None, (0, 0.9, -0.5)), ("spine 1", "hips", (0, 0.02, 0.3)), ("spine 2", "spine 1", (0, 0, 0.3)),
+            ("chest", "spine 2", (0, 0, 0.3)), ("neck", "chest", (0, 0.15, 0.2)), ("head", "neck", (0, 0.2, 0.15)),
+            ("jaw", "head", (0, 0, 0.2)), ("tail 1", "hips", (0, 0, -0.2)), ("tail 2", "tail 1", (0, -0.1, -0.2)),
+        ):  # fmt: skip
+            add(name, parent, offset)
+        for side, x in (("left", 0.15), ("right", -0.15)):
+            for name, parent, offset in (
+                ("hind thigh", "hips", (x, -0.1, 0)), ("hind shin", None, (0, -0.35, 0.1)), ("hind foot", None, (0, -0.35, -0.12)),
+                ("hind toe", None, (0, -0.08, 0.1)), ("fore leg", "chest", (x, -0.1, 0)), ("fore shank", None, (0, -0.38, -0.08)),
+                ("fore paw", None, (0, -0.35, 0.06)), ("fore toe", None, (0, -0.05, 0.1)),
+            ):  # fmt: skip
+                add(f"{side} {name}", parent or names[-1], offset)
+        return Skeleton(names if named else [f"joint{i:02d}" for i in range(len(names))], parents, offsets)
+
+    def test_four_legs(self):
+        for named in (True, False):
+            for turn in (rot.IDENTITY, rot.from_axis_angle(rot.AXES["X"], np.array(np.pi / 2))):
+                s = self.quadruped(named)
+                s = replace(s, offsets=np.where((s.parents < 0)[:, None], rot.rotate(turn, s.offsets), s.offsets),
+                            rest=np.where((s.parents < 0)[:, None], turn, s.rest))  # fmt: skip
+                placed = place_figure(s)
+                self.assertIsNone(placed.body)
+                self.assertEqual([o.kind for o in placed.oddities], ["four legs"])
+                points = place_skeleton(s, placed.placement).rest_world[0]
+                low = np.argsort(points[:, 1])[:4].tolist()
+                self.assertEqual({self.quadruped(True).names[j].split()[-1] for j in low}, {"toe"}, "it stands on its feet")
+                self.assertGreater(points[5, 2], points[0, 2] + 0.2 * np.ptp(points), "and looks ahead")
+
+    def test_no_legs(self):
+        for build in ({}, {"fingers": True}):
+            s = figure(**build)
+            keep = [i for i, n in enumerate(s.names) if not any(w in n for w in ("thigh", "shin", "foot", "toe"))]
+            place = {old: new for new, old in enumerate(keep)}
+            for named in (True, False):
+                names = [s.names[i] if named else f"j{i}" for i in keep]
+                bare = Skeleton(names, [place.get(int(s.parents[i]), -1) for i in keep], s.offsets[keep], tips=s.tips[keep])
+                self.assertEqual([o.kind for o in place_figure(bare).oddities], ["no legs"])
+
+    def test_a_person_is_still_a_person(self):
+        """On hands and knees by name, seated, or bent forward: no rest pose of a person makes a quadruped of it."""
+        for rest in RESTS:
+            s = dressing.with_rest(Clip("x", figure(), 30, figure().rest[None]), dressing.rest_pose(figure(), RESTS[rest]))
+            self.assertIsNotNone(place_figure(s.skeleton).body, rest)
+
+    def test_it_is_said_before_anything_else(self):
+        from tests.cli.test_cli import run
+        from young_marionette.formats import write
+
+        s = self.quadruped(True)
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        path = Path(holder.name) / "fox.bvh"
+        write(path, Clip("fox", s, 30, s.rest[None]))
+        lamp = show_folder() / "quay/light_lamp.bvh"
+        code, _, err = run("retarget", lamp, path, "--out", Path(holder.name) / "x.bvh")
+        self.assertEqual(code, 2)
+        self.assertIn("stands on four legs", err)
+        self.assertFalse((Path(holder.name) / "x.bvh").exists())

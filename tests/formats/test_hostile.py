@@ -4,21 +4,28 @@ import base64
 import copy
 import json
 import random
+import signal
 import struct
+import subprocess
+import sys
 import time
 import tracemalloc
 import zipfile
 from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 
 from tests.formats.test_gltf import Document
 from tests.support import Case, show_folder
 from young_marionette.core.errors import InputError
-from young_marionette.formats import read
+from young_marionette.core.skeleton import Clip, Skeleton
+from young_marionette.formats import read, write
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import delivery
+from young_marionette.project import delivery, storage
+from young_marionette.project.document import State
+from young_marionette.project.entry import entries_of
 
 SPARE = object()
 VALUES = (
@@ -260,6 +267,73 @@ class Usd(Case):
         path.write_bytes(whole.replace(b"\x89PNG", b"\x89PNX", 1))
         self.refuses(lambda: read(path), "a part of it is damaged")
 
+    def package(self, *parts):
+        path = self.folder / "inner" / "p.usdz"
+        path.parent.mkdir(exist_ok=True)
+        with zipfile.ZipFile(path, "w") as z:
+            for name, text in parts:
+                z.writestr(name, text if isinstance(text, bytes) else "#usda 1.0\n" + text)
+        return path
+
+    def test_packages_draw_in_nothing_from_outside(self):
+        """One check for all kinds: what is refused as a single layer is refused in a package, at any depth in it."""
+        secret = self.folder / "secret.usda"
+        secret.write_text('#usda 1.0\ndef Xform "x" {}\n')
+        (self.folder / "inner").mkdir()
+        (self.folder / "inner/beside.usda").write_text(secret.read_text())
+        places = ("../secret.usda", str(secret), "beside.usda", "./beside.usda", "http://example.invalid/x.usda",
+                  "../inner/beside.usda", "sub/../../secret.usda", f"other.usdz[{secret}]", "none.usda")  # fmt: skip
+        for place in places:
+            for text in (
+                f"(subLayers = [@{place}@])\n",
+                f'def SkelRoot "r" (references = @{place}@) {{}}\n',
+                f'def SkelRoot "r" (payload = @{place}@) {{}}\n',
+                f'def "r" (variants = {{string v = "a"}}\nprepend variantSets = "v") {{variantSet "v" = {{"a" (payload = @{place}@) {{}}}}}}\n',
+                f'def "r" (clips = {{dictionary default = {{asset[] assetPaths = [@{place}@]}}}}) {{}}\n',
+            ):
+                for parts in ((("a.usda", text),), (("a.usda", "(subLayers = [@./b.usda@])\n"), ("b.usda", text))):
+                    path = self.package(*parts)
+                    sentence = self.refuses(lambda p=path: read(p), "p.usdz")
+                    self.assertNotIn("no skeleton", sentence, (place, text))
+        with self.subTest("what lies in the package is read"):
+            path = self.package(("a.usda", "(subLayers = [@./sub/b.usda@])\n"), ("sub/b.usda", 'def Xform "x" {}\n'))
+            self.refuses(lambda: read(path), "no skeleton")
+        self.refuses(lambda: read(self.package(("inner.usdz", b"PK\x03\x04"))), "first part")
+
+    def test_a_damaged_file_has_little_time_and_memory(self):
+        """A text that unfolds into more than can be held, and one that would take for ever."""
+        huge = 'def Xform "x" {\n' + "int[] a = [" + ",".join(["7"] * 50) + "]\n" + "}\n"
+        self.refuses(lambda: read(self.usda(huge)), "no skeleton")
+        code = (
+            f"import sys; sys.path.insert(0, {str(Path.cwd())!r})\nimport os, resource\n"
+            "from young_marionette.formats.usd import server\n"
+            "before = server._taken(); server._limit(40_000, 4.0)\n"
+            "try: bytearray(700 << 20); print('taken')\n"
+            "except MemoryError: print('refused')\n"
+            "print(resource.getrlimit(resource.RLIMIT_AS)[0] - before <= 600 << 20)\nwhile True: pass\n"
+        )
+        began = time.monotonic()
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=30)
+        self.assertEqual(done.stdout.split(), ["refused", "True"], done.stderr)
+        self.assertEqual(done.returncode, -signal.SIGALRM)
+        self.assertLess(time.monotonic() - began, 9)
+        from young_marionette.formats.usd.worker import PATIENCE
+
+        self.assertLessEqual(PATIENCE, 5)
+
+    def test_nothing_of_the_library_runs_in_this_process(self):
+        """Reading and writing, with a body and without: the library is never loaded here."""
+        code = (
+            f"import sys; sys.path.insert(0, {str(Path.cwd())!r})\n"
+            "from young_marionette.project import delivery\n"
+            f"rig = delivery.open_rig({str(show_folder() / 'puppets/bodies/Puffin.usdz')!r})\n"
+            f"delivery.convert(rig, {str(self.folder / 'a.usda')!r})\n"
+            f"delivery.convert(rig, {str(self.folder / 'b.usdz')!r}, body=False)\n"
+            "print(sorted(m for m in sys.modules if m.split('.')[0] == 'pxr'))"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        self.assertEqual(done.stdout, "[]\n", done.stderr)
+
     def test_joints_and_numbers(self):
         good = """def SkelRoot "r"
 {
@@ -319,6 +393,126 @@ class Usd(Case):
         WORKER.process.kill()
         WORKER.process.wait()
         self.assertIsNone(tried(self.folder / "a.usdc"))
+
+
+class Shapes(Case):
+    """Trees of 2,000 joints of any shape, through every format that can hold them."""
+
+    def test_reading_a_body_takes_no_longer_than_it_should(self):
+        from young_marionette.core.facts import place_figure
+
+        count = 2000
+        rng = np.random.default_rng(0)
+        for parents in (
+            [0] * (count - 1),
+            list(range(count - 1)),
+            [(i - 1) // 2 for i in range(1, count)],
+            [(i - 2 if i % 2 == 0 else i - 1) if i > 1 else 0 for i in range(1, count)],
+            [int(rng.integers(0, i)) for i in range(1, count)],
+            [0 if i % 20 == 1 else i - 1 for i in range(1, count)],
+            [0 if i % 3 == 1 else i - 1 for i in range(1, count)],
+            [max(i - 2, 0) for i in range(1, count)],
+        ):
+            skeleton = Skeleton([f"j{i}" for i in range(count)], [-1, *parents], rng.normal(size=(count, 3)))
+            began = time.monotonic()
+            place_figure(skeleton)
+            self.assertLess(time.monotonic() - began, 2)
+
+    def test_a_deep_chain_comes_back_from_every_format(self):
+        count = 2000
+        skeleton = Skeleton([f"j{i}" for i in range(count)], range(-1, count - 1), np.tile([0.0, 0.01, 0.0], (count, 1)))
+        clip = Clip("chain", skeleton, 30, np.tile(skeleton.rest, (3, 1, 1)), [0], np.zeros((3, 1, 3)))
+        for ending in (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz"):
+            path = self.folder / f"chain{ending}"
+            write(path, clip)
+            again = read(path)
+            self.assertEqual(again.skeleton.names, skeleton.names)
+            self.close(again.skeleton.rest_world[0][-1], [0, 0.01 * count, 0], 1e-4)
+
+
+class Text(Case):
+    """Names that hold controls, markup, halves of characters, or that have no end."""
+
+    names = ("\x1b[31mred", "[/b]", "arm[l]", "<h1>BIG<b>", "a\u202eb", "\ud800", "x" * 3000, ":smile:", "a\nb", "\x9b2J")
+
+    def character(self, names):
+        made = Document()
+        made.animate(0, "rotation", [0, 0.1, 0.2], [[0, 0, 0, 1]] * 3)
+        for node, name in zip(made.tree["nodes"], names):
+            node["name"] = name
+        made.tree["animations"][0]["name"] = names[0]
+        return made.save(self.folder / "named.gltf")
+
+    def test_names_are_read_shown_and_written(self):
+        from young_marionette.core.text import shown
+
+        for i, name in enumerate(self.names):
+            path = self.character((name, f"{name}2", f"{name}3"))
+            file = read(path)
+            if "\ud800" not in name:
+                self.assertEqual(file.skeleton.names[0], name)
+            for clip in file.clips:
+                self.assertEqual(clip.name, shown(clip.name))
+            entry = entries_of(file)[0]
+            for ending in (".bvh", ".glb", ".gltf", ".usda", ".usdz"):
+                out = self.folder / f"out{i}{ending}"
+                delivery.convert(entry, out)
+                self.assertEqual(len(read(out).skeleton), len(file.skeleton))
+            storage.save(self.folder / "p.marionette", State(entries=(entry,)))
+            self.assertEqual(storage.load(self.folder / "p.marionette").entries[0].skeleton.names, file.skeleton.names)
+
+    def test_halves_of_characters_anywhere_in_a_document(self):
+        document, binary = small_character()
+        rng, path = random.Random(5), self.folder / "halves.glb"
+        texts = [p for p in _places(document) if isinstance(_at(document, p), str)]
+        for _ in range(60):
+            tree = copy.deepcopy(document)
+            *way, last = rng.choice(texts)
+            _at(tree, way)[last] = rng.choice(("\ud800", "a\udfffb", "\ud83d\ude00"))
+            data = json.dumps(tree).encode()
+            path.write_bytes(b"".join(bytes(c) for c in as_glb({}, binary)))  # its header, around another text
+            path.write_bytes(struct.pack("<4sII", b"glTF", 2, 20 + len(data) + -len(data) % 4 + 8 + len(binary))
+                             + struct.pack("<II", len(data) + -len(data) % 4, 0x4E4F534A) + data + b" " * (-len(data) % 4)
+                             + struct.pack("<II", len(binary), 0x004E4942) + bytes(binary))  # fmt: skip
+            if tried(path) is None:
+                entry = entries_of(read(path))[0]
+                entry.figure, entry.body_facts  # noqa: B018
+                delivery.convert(entry, self.folder / "again.glb", overwrite=True)
+
+    def test_a_bind_matrix_that_can_not_be_turned_round(self):
+        document, binary = small_character()
+        tree = copy.deepcopy(document)
+        number = tree["skins"][0]["inverseBindMatrices"]
+        view = tree["bufferViews"][tree["accessors"][number]["bufferView"]]
+        start = view.get("byteOffset", 0)
+        for value in (0.0, 1e38, -1e-38):
+            changed = bytearray(binary)
+            changed[start : start + 64 * 5] = struct.pack("<80f", *[value] * 80)
+            path = self.folder / "flat.glb"
+            path.write_bytes(b"".join(bytes(c) for c in as_glb(tree, bytes(changed))))
+            entry = entries_of(read(path))[0]
+            entry.body_facts, entry.placed_character  # noqa: B018
+            for ending in (".glb", ".usdc"):
+                delivery.convert(entry, self.folder / f"out{ending}", overwrite=True)
+
+    def test_a_place_without_an_end(self):
+        made = Document()
+        made.animate(0, "rotation", [0, 0.1, 0.2], [[0, 0, 0, 1]] * 3)
+        tree = made.document()
+        for uri in ("x" * 5000, "d/" * 2500 + "x.bin", "loop/x.bin", "a\0b", "\ud800.bin"):
+            tree["buffers"][0]["uri"] = uri
+            tree["images"] = [{"uri": uri}]
+            (self.folder / "loop").unlink(missing_ok=True)
+            (self.folder / "loop").symlink_to(self.folder / "loop")
+            path = self.folder / "a.gltf"
+            path.write_text(json.dumps(tree))
+            self.refuses(lambda p=path: read(p), "a.gltf")
+
+
+def _at(tree, way):
+    for key in way:
+        tree = tree[key]
+    return tree
 
 
 class Containers(Case):

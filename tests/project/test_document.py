@@ -276,6 +276,35 @@ class Pairings(WithShow):
         self.close(self.state.pairing.stance.source, self.state.pairing.source.rest)
 
 
+class Adopting(WithShow):
+    def test_while_the_hips_have_no_string(self):
+        self.do(do.Untie("hips"))
+        self.do(do.AdoptPose(100))
+        self.assertGreater(np.abs(self.state.pairing.stance.source - self.state.pairing.source.rest).max(), 0.1)
+
+    def test_from_a_clip_of_the_same_bones_in_other_axes(self):
+        """The same pose, whatever the local axes of the clip that it is taken from are."""
+        from young_marionette.core.rebase import rebase, rebase_clip
+
+        source = self.state.source_entry
+        rng = np.random.default_rng(2)
+        axes = rot.normalise(rng.normal(size=(len(source.skeleton), 4)))
+        skeleton, turns = rebase(source.skeleton, axes=axes)
+        clip = rebase_clip(source.clip, skeleton, turns)
+        other = replace(source, id="other", name="other", skeleton=skeleton, clip=clip, layout=None)
+        self.document.do(do.AddEntries((other,)), do.AdoptPose(100))
+        own = self.state.pairing.stance.source
+        self.document.undo()
+        self.document.do(do.AddEntries((other,)), do.AdoptPose(100, "other"))
+        self.same_turn(self.state.pairing.stance.source, own, 1e-6)
+
+    def test_from_a_clip_of_other_bones(self):
+        before = self.state
+        self.refuses(lambda: self.do(do.AdoptPose(5, self.id_of("sweep_quay"))), "other bones")
+        self.refuses(lambda: self.do(do.AdoptPose(99999)), "no frame")
+        self.assertIs(self.state, before)
+
+
 class Baking(WithShow):
     def test_baked_clip_is_the_live_one_in_the_rigs_file_world(self):
         self.do(do.Choose(self.id_of("Puffin"), as_rig=True))

@@ -177,7 +177,7 @@ class StringBoard(QWidget):
             p.drawText(
                 QRectF(left + 30, 6, self.width() / 2 - 40, 22),
                 Qt.AlignmentFlag.AlignVCenter,
-                p.fontMetrics().elidedText(entry.name, Qt.TextElideMode.ElideRight, int(self.width() / 2 - 44)),
+                p.fontMetrics().elidedText(entry.name, Qt.TextElideMode.ElideMiddle, int(self.width() / 2 - 44)),
             )
         if self.pairing:
             self._paint_strings(p)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QVBoxLayout
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtWidgets import QApplication, QFrame, QGridLayout, QVBoxLayout, QWidget
 
 from ..project.snags import STEPS
 from .parts.widgets import label
@@ -96,16 +96,34 @@ class KeySheet(QFrame):
 
     def toggle(self):
         """Show in the middle of the window, or hide."""
-        self.setVisible(not self.isVisible())
         if self.isVisible():
-            self.adjustSize()
-            parent = self.parentWidget()
-            self.move((parent.width() - self.width()) // 2, max((parent.height() - self.height()) // 2, 10))
-            self.raise_()
-            self.setFocus()
+            self.hide()
+            return
+        self.adjustSize()
+        parent = self.parentWidget()
+        self.move((parent.width() - self.width()) // 2, max((parent.height() - self.height()) // 2, 10))
+        self.show()
+        self.raise_()
+        self.setFocus()
 
-    def keyPressEvent(self, event):
+    def showEvent(self, event):
+        QApplication.instance().installEventFilter(self)
+        super().showEvent(event)
+
+    def hideEvent(self, event):
+        QApplication.instance().removeEventFilter(self)
+        super().hideEvent(event)
+
+    def eventFilter(self, watched, event):
+        """A click outside closes the sheet, and does what it would do anyway."""
+        if event.type() == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget):
+            inside = self.rect().contains(self.mapFromGlobal(event.globalPosition().toPoint()))
+            if not inside:
+                self.hide()
+        return False
+
+    def keyPressEvent(self, _event):
         self.hide()
 
-    def mousePressEvent(self, event):
+    def mousePressEvent(self, _event):
         self.hide()

@@ -125,7 +125,7 @@ class _Delegate(QStyledItemDelegate):
         p.drawText(
             text,
             Qt.AlignmentFlag.AlignTop,
-            p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, text.width()),
+            p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideMiddle, text.width()),
         )
         if entry is not None:
             p.setFont(theme.font(11))
@@ -263,7 +263,7 @@ class Library(QWidget):
                     entry.name,
                     entry.role,
                     entry.id,
-                    "\n".join((str(entry.path or "made here"), *(odd.text for odd in entry.oddities))),
+                    "\n".join((entry.name, str(entry.path or "made here"), *(odd.text for odd in entry.oddities))),
                 )
 
     def _heading(self, text):

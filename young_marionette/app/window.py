@@ -89,6 +89,7 @@ class Window(FileActions, QMainWindow):
         self._unkept_since, self._keep_failed = None, False
         self._framed_for = self._arranged_before = self._posed_for = self._shown_pairing = None
         self._pictures, self._view = [], -1
+        self._library_width = int(settings.get("window/library", 0) or 0)
         usual, self._stage_note = renderer or make_renderer()
         self.stage = StageView(usual)
         self._build()
@@ -126,6 +127,7 @@ class Window(FileActions, QMainWindow):
         for widget in (self.library, self.stage, self.desk_holder):
             self.split.addWidget(widget)
         self.split.setStretchFactor(1, 1)
+        self.split.splitterMoved.connect(self._split_moved)
         self.library.setMinimumWidth(190)
         self.desk_holder.setMinimumWidth(320)
         for widget, stretch in (
@@ -177,7 +179,7 @@ class Window(FileActions, QMainWindow):
             ("Keep this pairing as a stringing", "", self.keep_stringing),
             ("Save the stringing to a file …", "", self.save_stringing),
             (None, None, None),
-            ("Keys", "F1", lambda: self.sheet.toggle()),
+            ("Keys", "F1", self._toggle_keys),
             ("Close", "Ctrl+Q", self.close),
         ):
             if text is None:
@@ -215,7 +217,7 @@ class Window(FileActions, QMainWindow):
             lambda: self.tell("This body is too large to be drawn in motion here: it shows when the picture rests.")
         )
         self.library.open_asked.connect(self.ask_open)
-        self.header.snags.clicked.connect(lambda: self.snag_panel.toggle())
+        self.header.snags.clicked.connect(self._toggle_snags)
 
     def _shortcuts(self):
         session = self.session
@@ -234,7 +236,7 @@ class Window(FileActions, QMainWindow):
             "H": lambda: self.stage.follow.toggle(),
             "T": lambda: self.stage.trails.toggle(),
             "B": self._next_dress,
-            "Alt+S": lambda: self.snag_panel.toggle(),
+            "Alt+S": self._toggle_snags,
             "Alt+M": lambda: self.header.menu.showMenu(),
             "Ctrl+Z": session.undo,
             "Ctrl+Shift+Z": session.redo,
@@ -287,11 +289,18 @@ class Window(FileActions, QMainWindow):
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         total = self.split.width()
-        left = self.split.sizes()[0] if self.split.sizes()[0] else 236
-        left = min(max(left, 236, total // 8), max(280, total // 6))
+        # As wide as the user made it; else what its rows need.
+        left = self._library_width or min(max(236, total // 8), max(280, total // 6))
+        left = max(min(left, total - desk.minimumSizeHint().width() - 360), self.library.minimumWidth())
         wide = min(desk.wide, total - left - 340)
         self.split.setSizes([left, total - left - wide, wide])
         self._on_view()
+
+    def _split_moved(self, _place, handle):
+        """The library keeps the width that it was given, in every step and the next time."""
+        if handle == 1:
+            self._library_width = self.split.sizes()[0]
+            settings.put("window/library", self._library_width)
 
     def _on_view(self):
         self.stage.set_arrangement(self.session.arrangement)
@@ -415,7 +424,16 @@ class Window(FileActions, QMainWindow):
         """Say in one sentence what can't be done; the work stays as it is."""
         self.message.say(text)
 
+    def _toggle_snags(self):
+        self.sheet.hide()
+        self.snag_panel.toggle()
+
+    def _toggle_keys(self):
+        self.snag_panel.hide()
+        self.sheet.toggle()
+
     def _escape(self):
+        self.sheet.hide()
         self.snag_panel.hide()
         self.message.hide()
         if self.session.preview:

@@ -138,6 +138,14 @@ def skinned(mesh, matrices, weights=None):
     return np.einsum("vij,vj->vi", blended[:, :3, :3], points) + blended[:, :3, 3]
 
 
+def inverted(matrix):
+    """The inverse of a 4x4 matrix, or what comes nearest to one where it has none."""
+    try:
+        return np.linalg.inv(matrix)
+    except np.linalg.LinAlgError:
+        return np.linalg.pinv(matrix)
+
+
 def bind_pose(skeleton, meshes):
     """Local rotations ``(joints, 4)`` of the pose that the skin was bound in, and which joints are bound (a mask).
 
@@ -148,7 +156,7 @@ def bind_pose(skeleton, meshes):
     for mesh in meshes:
         used = np.unique(mesh.joints[mesh.weights > 0])
         for joint in used[~bound[used]]:
-            basis = np.linalg.inv(mesh.binds[joint])[:3, :3]
+            basis = inverted(mesh.binds[joint])[:3, :3]
             if np.linalg.det(basis) < 0:
                 basis = basis * np.sign(skeleton.scales[joint])
             u, _, v = np.linalg.svd(basis)

@@ -9,7 +9,7 @@ import numpy as np
 
 from . import rotations as rot
 from .body.known import known_body
-from .body.reading import read_body
+from .body.reading import Body, read_shape
 from .correction import BIND, Correction
 from .declared import Declared
 from .kinematics import position_rows, world_rotation_rows
@@ -28,6 +28,14 @@ UNITS = (
 )
 _USUAL, _RARE = 1.7, 0.3
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
+
+
+# What is told of a skeleton that is no body which a person's motion could go onto.
+SHAPES = {
+    "no body": "No body with two legs can be seen in this skeleton.",
+    "no legs": "No legs can be seen in this skeleton, only arms.",
+    "four legs": "This skeleton stands on four legs: it is no body that a person's motion could go onto.",
+}
 
 
 @dataclass(frozen=True)
@@ -122,7 +130,8 @@ def fingerprint(skeleton, prefix=""):
 def examine(skeleton, correction=Correction(), declared=Declared()):
     """Examine a skeleton in its file's own unit and axes (a Figure); ``declared``: what the file says of itself."""
     body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
-    body = body or read_body(skeleton, correction.prefix)
+    shape = body or read_shape(skeleton, correction.prefix)
+    body = shape if isinstance(shape, Body) else None
     facts, oddities = [], []
     if body is None:
         extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
@@ -130,15 +139,13 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
         forward = rot.AXES["Z"] if abs(up[1]) > 0.5 else -rot.AXES["Y"]
         up_from = facing_from = "no body could be read; this is a guess"
         up_sure = facing_sure = False
-        if declared.up:
+        if shape.up is not None:
+            up, forward = shape.up, shape.forward
+            up_from = facing_from = "the four legs that it stands on"
+            up_sure = facing_sure = True
+        elif declared.up:
             up_from, up_sure = "the file says so", True
-        oddities.append(
-            Oddity(
-                "no body",
-                "No body with two legs can be seen in this skeleton.",
-                "Use another file, or tie its bones by hand.",
-            )
-        )
+        oddities.append(Oddity(shape.kind, SHAPES[shape.kind], "Use another file, or tie its bones by hand."))
     else:
         stature, up, forward = body.stature, body.up, body.forward
         up_from, facing_from, up_sure, facing_sure = (

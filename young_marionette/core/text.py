@@ -10,6 +10,7 @@ import unicodedata
 _UNSAFE = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
 _PLAIN = re.compile(r"[ -~\u00a1-\u00ac\u00ae-\u024f]*")
 UNKNOWN = "\ufffd"
+HALF = re.compile(rb"\\u[dD][89a-fA-F]")  # in JSON: what may be half a character
 
 
 def shown(text, most=120, lines=False):

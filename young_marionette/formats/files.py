@@ -55,8 +55,6 @@ def there(path: Path | str) -> os.stat_result | None:
     except (FileNotFoundError, NotADirectoryError):
         return None
     except OSError as error:
-        if os.path.islink(path):
-            return None  # a link to nowhere, or in a circle: nothing lies there
         raise InputError(f"{path} can't be used: {_why(error)}.") from None
     except ValueError as error:
         raise InputError(f"{path} is no path: {error}.") from None
@@ -178,6 +176,8 @@ class _Writes:
         while self._ready:
             target, new = self._ready[0]
             with _told(target):
+                if target.is_dir():
+                    raise IsADirectoryError(21, "a folder has that name")
                 kept = self._set_aside(target) if several and target.exists() else None
                 self._placed.append((target, kept))
                 os.replace(new, target)
@@ -202,7 +202,9 @@ class _Writes:
     def take_back(self) -> None:
         for target, kept in reversed(self._placed):
             with contextlib.suppress(OSError):
-                if kept is not None:
+                if kept is not None and target.exists() and os.path.samefile(kept, target):
+                    kept.unlink()  # two names of one file: nothing has to come back
+                elif kept is not None:
                     os.replace(kept, target)
                 elif not any(target == ready for ready, _ in self._ready):
                     target.unlink(missing_ok=True)

@@ -27,7 +27,10 @@ def inside(uri, label, folder):
     path = Path(os.path.realpath(Path(folder) / place))
     if not path.is_relative_to(os.path.realpath(folder)):
         raise refusal
-    found = there(path)
+    try:
+        found = there(path)
+    except InputError:
+        found = None
     if found is None or not stat.S_ISREG(found.st_mode):
         raise InputError(f"{label} needs the file {uri[:80]}, which is not beside it.")
     return path

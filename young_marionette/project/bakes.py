@@ -114,12 +114,20 @@ def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
 
 def digest(pairing, source, rig, fps=None, frames=None) -> str:
     """A text that changes with anything that a bake is made from, and survives being saved and loaded."""
+    settings = pairing.settings
+    touches = sorted((name, float(degrees)) for name, degrees in settings.touches if degrees)
     made = hashlib.sha256()
     for told in (
-        *_of_entry(source), source.clip.digest if source.clip else "", *_of_entry(rig), fps, frames,
+        *_of_entry(source),
+        source.clip.digest if source.clip else "",
+        *_of_entry(rig),
+        None if fps is None else float(fps),
+        None if frames is None else tuple(map(int, frames)),
         [(s.part, s.source, s.target) for s in sorted(pairing.strings, key=lambda s: s.part)],
-        pairing.settings, sorted(pairing.absent), _stable(pairing.stance.source), _stable(pairing.stance.target),
-    ):  # fmt: skip
+        (bool(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
+        _stable(pairing.stance.source),
+        _stable(pairing.stance.target),
+    ):
         made.update(f"{told!r}\n".encode("utf-8", "surrogatepass"))
     return made.hexdigest()[:32]
 
@@ -127,7 +135,8 @@ def digest(pairing, source, rig, fps=None, frames=None) -> str:
 def _of_entry(entry):
     """What of an entry counts: where and how it stands, not what it is called."""
     c, placement = entry.correction, entry.figure.placement
-    yield c.rate, c.lift, c.centred, c.in_place, round(placement.scale, 9), _stable(placement.turn)
+    yield float(c.rate or 0), float(c.lift or 0), c.centred, bool(c.in_place)
+    yield round(placement.scale, 9), _stable(placement.turn)
     yield entry.rested_skeleton.digest
 
 

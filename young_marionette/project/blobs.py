@@ -56,7 +56,7 @@ def _array(data: bytes) -> np.ndarray:
     version = np.lib.format.read_magic(stream)
     read_header = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}
     shape, _, kind = read_header[version](stream, max_header_size=_HEADER)
-    if kind.hasobject or int(np.prod(shape, dtype=object)) * kind.itemsize != len(data) - stream.tell():
+    if kind.kind not in "fiub" or int(np.prod(shape, dtype=object)) * kind.itemsize != len(data) - stream.tell():
         raise ValueError("an array of another size than it tells")
     stream.seek(0)
     return np.lib.format.read_array(stream, allow_pickle=False, max_header_size=_HEADER)

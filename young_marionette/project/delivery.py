@@ -17,7 +17,7 @@ from ..formats.registry import WRITABLE, check_writable, layout_for
 from . import stringing
 from .bakes import baked as bake
 from .entry import entries_of
-from .pairing import cut_to, pair, refuse_gaps
+from .pairing import cut_to, pair, refuse_gaps, why_no_body
 
 
 def open_source(path, skeleton=None, clip=None):
@@ -139,12 +139,12 @@ def renamed(entry, names):
             f"'{names}' is no convention known here and no file; use {', '.join(CONVENTIONS)} or a file with the names."
         )
     if entry.figure.body is None:
-        raise InputError(f"In {entry.name} no body with two legs can be seen, so its bones can't be told apart.")
+        raise InputError(f"The bones of {entry.name} can't be told apart. {why_no_body(entry)}")
     if names.lower() in CONVENTIONS:
         return entry.with_bone_names(convention_names(entry.skeleton, entry.figure.body, names.lower()))
     rig = open_rig(names)
     if rig.figure.body is None:
-        raise InputError(f"In {rig.name} no body with two legs can be seen, so no names can be learned from it.")
+        raise InputError(f"No names can be learned from {rig.name}. {why_no_body(rig)}")
     return entry.with_bone_names(learned_names(entry.skeleton, entry.figure.body, rig.skeleton, rig.figure.body))
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
+from ..core.facts import SHAPES
 from ..core.skeleton import Skeleton
 from ..core.stance import Stance, limbs_left, match
 from ..core.transfer import Transfer, TransferSettings
@@ -86,14 +87,17 @@ class Pairing:
 
 def pair(source, rig):
     """Tie and match two entries by itself (a Pairing); InputError where one has no readable body."""
-    for entry, what in ((source, "source"), (rig, "rig")):
+    for entry, side in ((source, "source"), (rig, "rig")):
         if entry.figure.body is None:
-            raise InputError(
-                f"In the {what} {entry.name} no body with two legs can be seen, so nothing can be tied by itself."
-            )
+            raise InputError(f"The {side} {entry.name} can't be tied automatically. {why_no_body(entry)}")
     a, b = source.placed_skeleton, rig.placed_skeleton
     strings = tie(a, source.figure.body, b, rig.figure.body)
     return Pairing(a, b, strings, match(strings, a, b))
+
+
+def why_no_body(entry):
+    """A sentence on what an entry's skeleton is instead of a body with two legs."""
+    return next(SHAPES[odd.kind] for odd in entry.figure.oddities if odd.kind in SHAPES)
 
 
 def refuse_gaps(pairing, source, rig):

@@ -10,6 +10,7 @@ from ..core.tying import mirror_part, missing
 from .bakes import is_current
 from .commands import AdaptStringing, BakeAnew, Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import CLIP
+from .pairing import why_no_body
 from .stringing import nearly_fits
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
@@ -57,7 +58,7 @@ def _gathered(entry, active):
     if entry.figure.body is None:
         yield Snag(
             "gather",
-            f"{entry.name}: no body with two legs can be seen.",
+            f"{entry.name}: {why_no_body(entry)}",
             "Use another file, or tie its bones by hand.",
             active,
             entry.id,

@@ -63,5 +63,5 @@ def _finite(*arrays):
 
 def _turns(array):
     length = np.einsum("...i,...i->...", array, array)
-    if length.size and not (length.min() > 0.25 and length.max() < 4):
+    if length.size and not (length.min() > 0.9 and length.max() < 1.1):
         raise ValueError("rotations that are none")

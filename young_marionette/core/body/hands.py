@@ -8,6 +8,9 @@ from .. import rotations as rot
 from .words import FINGERS
 
 
+_MOST_FINGERS = 10  # chains at a joint; more are hair, or a broom
+
+
 def find_fingers(tree, names, hand, elbow):
     """From finger name to the run of joints, knuckle first, for the chains that begin at ``hand``.
 
@@ -15,7 +18,7 @@ def find_fingers(tree, names, hand, elbow):
     that only mark the end of a finger and bones inside the palm are left out, but for the thumb.
     """
     chains = _chains(tree, names, hand, elbow)
-    if not chains:
+    if not chains or len(chains) > _MOST_FINGERS:
         return {}
     said = [_name_said(names, chain) for chain in chains]
     if len(chains) < 3 or (len(chains) < 5 and None not in said and len(set(said)) == len(said)):

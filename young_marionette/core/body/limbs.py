@@ -73,6 +73,14 @@ class Tree:
                     self.reach[j], self.next[j] = way, c
             self.leaves[j] = sum(self.leaves[c] for c in skeleton.children[j]) or 1
 
+        self._once = {}
+
+    def once(self, key, make):
+        """What ``make`` gives, worked out once while this tree is read."""
+        if key not in self._once:
+            self._once[key] = make()
+        return self._once[key]
+
     def chain(self, joint):
         """``joint`` and the joints on the longest way down."""
         found = [int(joint)]
@@ -91,6 +99,9 @@ class Tree:
         return np.array(points + ([end] if np.isfinite(end[0]) else []))
 
 
+_MOST_CUTS = 32
+
+
 def _z(value, expected):
     return min(((value - expected[0]) / expected[1]) ** 2, 9.0) / 2
 
@@ -105,17 +116,25 @@ def find_limb(tree, names, joint, template):
         return None
     # All that a cut is scored by is worked out once per chain: there are many cuts.
     bends = np.degrees(rot.angle_between(steps[:-1], steps[1:])).tolist()
+    bends = [0.0, *bends][: len(chain)]
+    skips = [0.0 if names.weight(j, "twist") > 0 else 0.35 for j in chain]
+    costs = [skip + min((bend / 15) ** 2, 4.0) for skip, bend in zip(skips, bends)]
     evidence = _Evidence(
         way,
-        [0.0, *bends],
-        [0.0 if names.weight(j, "twist") > 0 else 0.35 for j in chain],
+        bends,
+        np.concatenate([[0.0], np.cumsum(costs)]).tolist(),
         [[names.weight(j, part) for j in chain] for part in template.parts],
         [len(tree.skeleton.children[j]) >= 3 for j in chain],
     )
     found = []
+    # Of a chain of many joints, such as a rope, some places along its way are tried, and not all.
+    places = range(len(chain))
+    if len(chain) > _MOST_CUTS:
+        spread = np.searchsorted(way, np.linspace(0, way[-1], _MOST_CUTS)).clip(0, len(chain) - 1)
+        places = sorted({*range(5), *spread.tolist()})
     for a in range(min(len(chain) - 2, 4)):
-        for b in range(a + 1, len(chain) - 1):
-            for c in range(b + 1, len(chain)):
+        for b in (p for p in places if a < p < len(chain) - 1):
+            for c in (p for p in places if p > b):
                 score = _score(evidence, (a, b, c), template)
                 if score is not None:
                     found.append((score, (a, b, c)))
@@ -128,11 +147,11 @@ def find_limb(tree, names, joint, template):
 
 @dataclass(frozen=True)
 class _Evidence:
-    """Of a chain's joints: way from its start, bend (degrees), cost of being skipped, words per part, branching."""
+    """Of a chain's joints: way from its start, bend (degrees), what skipping all before costs, words, branching."""
 
     way: list
     bends: list
-    skips: list
+    skipped: list
     said: list
     branches: list
 
@@ -148,8 +167,8 @@ def _score(evidence, cuts, template):
     score -= _z(log(after / limb), template.end) if after > 1e-3 * limb else 0.6
     if before > 1e-3 * limb:
         score -= _z(log(before / limb), template.start)
-    for inner in (*range(a + 1, b), *range(b + 1, c)):
-        score -= evidence.skips[inner] + min((evidence.bends[inner] / 15) ** 2, 4.0)
+    skipped = evidence.skipped
+    score -= skipped[b] - skipped[a + 1] + skipped[c] - skipped[b + 1]
     if template.bends_at_end and after > 1e-3 * limb:
         score += 0.8 if evidence.bends[c] > 35 else -0.3
     if not template.bends_at_end and evidence.branches[c]:

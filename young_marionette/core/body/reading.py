@@ -41,6 +41,18 @@ class Body:
 
 
 @dataclass(frozen=True)
+class Shape:
+    """A skeleton that is no body of two legs and an upright trunk. ``kind``: four legs, no legs, or no body.
+
+    ``up`` and ``forward`` are unit vectors in the skeleton's world, None where nothing tells them.
+    """
+
+    kind: str
+    up: np.ndarray | None = None
+    forward: np.ndarray | None = None
+
+
+@dataclass(frozen=True)
 class _Pair:
     base: int
     starts: tuple[int, int]
@@ -50,13 +62,28 @@ class _Pair:
     fingers: int
 
 
+_MOST_LIMBS = 24  # at one joint: so many of its chains, the likeliest, are tried as limbs
+
+
 def _pairs(tree, names, template, smallest):
-    found = []
+    found, limb_at = [], {}
+
+    def limb(start):
+        if start not in limb_at:
+            limb_at[start] = find_limb(tree, names, start, template)
+        return limb_at[start]
+
     for base, children in enumerate(tree.skeleton.children):
-        for pair in combinations([c for c in children if tree.step(base, c) >= smallest], 2):
-            ways = sorted(tree.step(base, c) for c in pair)
-            limbs = [find_limb(tree, names, c, template) for c in pair]
-            if ways[0] < 0.75 * ways[1] or None in limbs:
+        long_enough = {c: way for c in children if (way := tree.step(base, c)) >= smallest}
+        # A limb needs a partner of like length: what has none is not looked at any closer.
+        alike = _with_partner(long_enough)
+        tried = [c for c in alike if limb(c) is not None]
+        if len(tried) > _MOST_LIMBS:
+            tried = sorted(sorted(tried, key=lambda c: -limb(c).score)[:_MOST_LIMBS], key=tried.index)
+        for pair in combinations(tried, 2):
+            ways = sorted(long_enough[c] for c in pair)
+            limbs = [limb(c) for c in pair]
+            if ways[0] < 0.75 * ways[1]:
                 continue
             sides = [names.sides[limb.joints[0]] for limb in limbs]
             score = sum(limb.score for limb in limbs) / 2 - 8 * np.log(ways[1] / ways[0])
@@ -68,10 +95,23 @@ def _pairs(tree, names, template, smallest):
     return found
 
 
+def _with_partner(ways):
+    """The keys of ``ways`` whose length another one has too, within a quarter."""
+    ordered = sorted(ways, key=ways.get)
+    kept = {
+        key
+        for a, b in zip(ordered, ordered[1:])
+        if ways[a] >= 0.75 * ways[b]
+        for key in (a, b)
+    }
+    return [key for key in ways if key in kept]
+
+
 def _joint_path(skeleton, low, high):
     """The joints from ``low`` (left out) to ``high`` over their common ancestor, and that ancestor."""
     above_low, above_high = [low, *skeleton.ancestors(low)], [high, *skeleton.ancestors(high)]
-    common = next((j for j in above_low if j in above_high), None)
+    over_high = set(above_high)
+    common = next((j for j in above_low if j in over_high), None)
     if common is None:
         return None
     down = above_high[: above_high.index(common)]
@@ -103,29 +143,39 @@ def _hypothesis(tree, names, legs, arms):
 
 
 def _head_start(tree, names, base, taken, trunk):
-    best, found = 0.0, None
+    children, reach, aims, fixed = tree.once(("head", base), lambda: _heads(tree, names, base))
+    if not children:
+        return None
     widest = max((tree.step(base, c) for c in taken), default=1.0)
-    for child in tree.skeleton.children[base]:
-        if child in taken:
-            continue
-        reach = tree.step(base, child)
-        chain = tree.chain(child)
-        said = max(names.weight(j, "neck", "head") for j in chain)
-        end = tree.line(chain)[-1] - tree.points[base]
-        along = float(rot.normalise(end) @ trunk) if reach > 0 else 0.0
-        score = 0.4 + along + said + 0.3 * min(reach / widest, 0.8) + 0.1 * len(chain)
-        if reach > 0 and score > best:
-            best, found = score, child
-    return found
+    scores = 0.4 + aims @ trunk + fixed + 0.3 * np.minimum(reach / widest, 0.8)
+    scores[(reach <= 0) | np.isin(children, taken)] = 0.0
+    best = int(np.argmax(scores))
+    return children[best] if scores[best] > 0 else None
+
+
+def _heads(tree, names, base):
+    """Of each chain that begins at ``base``: its child, reach, direction ``(n, 3)``, and what its names and length say."""
+    children = tree.skeleton.children[base]
+    chains = [tree.chain(c) for c in children]
+    reach = np.array([tree.step(base, c) for c in children])
+    ends = np.array([tree.line(chain)[-1] - tree.points[base] for chain in chains]).reshape(-1, 3)
+    said = [max(names.weight(j, "neck", "head") for j in chain) + 0.1 * len(chain) for chain in chains]
+    return children, reach, rot.normalise(ends), np.array(said)
 
 
 def read_body(skeleton, prefix=None):
-    """Read the body of ``skeleton`` (a Body), or None where no pair of legs can be seen.
+    """Read the body of ``skeleton`` (a Body), or None where it is none of two legs; see ``read_shape``."""
+    found = read_shape(skeleton, prefix)
+    return found if isinstance(found, Body) else None
+
+
+def read_shape(skeleton, prefix=None):
+    """Read ``skeleton`` (a Body), or tell what it is instead (a Shape).
 
     ``prefix``: what the bone names begin with, where that is known better than what they share.
     """
     if len(skeleton) < 6:
-        return None
+        return Shape("no body")
     tree, names = Tree(skeleton), NameEvidence(skeleton.names, prefix)
     size = max(float(tree.reach.max()), 1e-12)
     all_legs = sorted(_pairs(tree, names, LEG, 0.2 * size), key=lambda p: -p.score)[:12]
@@ -137,7 +187,7 @@ def read_body(skeleton, prefix=None):
             if result is not None:
                 ranked.append((result[0], len(ranked), legs, arms, result[1]))
     if not ranked:
-        return None
+        return Shape("no body")
     ranked.sort(key=lambda r: (-r[0], r[1]))
     best = ranked[0]
     rival = next(
@@ -148,7 +198,35 @@ def read_body(skeleton, prefix=None):
         ),
         best[0] - 3,
     )
-    return _assemble(tree, names, *best[2:], margin=best[0] - rival)
+    return _other_shape(tree, names, *best[2:4]) or _assemble(tree, names, *best[2:], margin=best[0] - rival)
+
+
+def _other_shape(tree, names, legs, arms):
+    """The Shape of what has its limbs otherwise than an upright body has, or None."""
+    ways = [tree.points[limb.joints[2]] - tree.points[limb.joints[0]] for limb in legs.limbs]
+    reach = np.mean(ways, axis=0)
+    if arms is None:
+        hands = legs.fingers >= 4 or _speak(names, legs, ARM) > max(_speak(names, legs, LEG), 0)
+        # Limbs that are spread to both sides, as arms in a T-pose, unless they are called legs.
+        spread = float(rot.normalise(ways[0]) @ rot.normalise(ways[1])) < 0.35 and _speak(names, legs, LEG) <= 0
+        return Shape("no legs") if hands or spread else None
+    front = np.mean([tree.points[limb.joints[2]] - tree.points[limb.joints[0]] for limb in arms.limbs], axis=0)
+    trunk = tree.points[arms.base] - tree.points[legs.base]
+    down = rot.normalise(reach)
+    alike = float(down @ rot.normalise(front)) > 0.8 and abs(float(down @ rot.normalise(trunk))) < 0.45
+    ends = [np.mean([tree.line(limb.chain)[-1] for limb in pair.limbs], axis=0) for pair in (legs, arms)]
+    level = abs(float((ends[0] - ends[1]) @ down)) < 0.3 * np.linalg.norm(reach)
+    # A person on hands and knees has arms by name.
+    if alike and level and _speak(names, arms, ARM) < 0.5:
+        up = _nearest_axis(-down)
+        return Shape("four legs", up, rot.normalise(trunk - (trunk @ up) * up))
+    return None
+
+
+def _speak(names, pair, template):
+    """How far the names of a pair of limbs speak for a template's parts, from -1 to 1."""
+    told = [names.weight(j, part) for limb in pair.limbs for j, part in zip(limb.joints, template.parts)]
+    return float(np.mean(told))
 
 
 def _assemble(tree, names, legs, arms, head_start, margin):
@@ -156,7 +234,9 @@ def _assemble(tree, names, legs, arms, head_start, margin):
     parts, sure, spine, common = {}, {}, [], legs.base
     if arms is not None:
         common, spine = _joint_path(skeleton, legs.base, arms.base)
-    hips = [common, *[j for j in reversed(skeleton.ancestors(legs.base)) if common in skeleton.ancestors(j)]]
+    above_legs = skeleton.ancestors(legs.base)
+    below_common = above_legs[: above_legs.index(common)] if common in above_legs else []
+    hips = [common, *reversed(below_common)]
     parts["hips"] = tuple(hips if legs.base == common else [*hips, legs.base])
     if arms is None:
         spine, head_start = _lone_trunk(tree, names, legs)

@@ -85,6 +85,10 @@ _NUMBERED_FINGERS = {"0": "thumb", "1": "index", "2": "middle", "3": "ring", "4"
 _PHRASES = sorted(
     ((tuple(p.split()), part) for part, phrases in PARTS.items() for p in phrases), key=lambda item: -len(item[0])
 )
+_RANK = {item: i for i, item in enumerate(_PHRASES)}
+_BEGINNING = {}
+for _item in _PHRASES:
+    _BEGINNING.setdefault(_item[0][0], []).append(_item)
 _SPLIT = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
 _JOINED = {
     "upperarm": ("upper", "arm"),
@@ -152,7 +156,7 @@ def _parts_of(words):
     plain = [w for w in words if w not in SIDE_WORDS]
     found = {}
     taken = [False] * len(plain)
-    for phrase, part in _PHRASES:
+    for phrase, part in sorted({p for w in plain for p in _BEGINNING.get(w, ())}, key=_RANK.get):
         for at in range(len(plain) - len(phrase) + 1):
             span = range(at, at + len(phrase))
             if tuple(plain[i] for i in span) == phrase and not any(taken[i] == 2 for i in span if len(phrase) == 1):

@@ -8,14 +8,13 @@ from __future__ import annotations
 import base64
 import binascii
 import json
-import re
 import struct
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote
 
 from ...core.errors import InputError
-from ...core.text import whole_characters
+from ...core.text import HALF, whole_characters
 from ..files import opened
 from ..places import read_if_there, read_inside
 
@@ -96,9 +95,6 @@ def _chunks(data, label):
     return text, memoryview(data)[at + 8 : at + 8 + size] if kind == _BIN else None
 
 
-_HALF = re.compile(rb"\\u[dD][89a-fA-F]")
-
-
 def _whole(document):
     """A document whose texts hold no halves of characters; made without recursion, since it may be deep."""
     holder = [document]
@@ -128,7 +124,7 @@ def _document(text, label):
         raise InputError(f"{label} is nested too deeply.") from None
     except ValueError:
         raise InputError(f"{label} can't be read: its JSON is broken or was cut off.") from None
-    if _HALF.search(text):
+    if HALF.search(text):
         document = _whole(document)
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise InputError(f"{label} is no glTF file: it has no asset.")

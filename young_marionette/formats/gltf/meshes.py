@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph, level_in, smooth_normals
+from ...core.character import Character, Material, Mesh, Morph, inverted, level_in, smooth_normals
 from ...core.errors import InputError
 from .accessors import item, whole
 from .container import fetch
@@ -52,7 +52,7 @@ def _hung(nodes, tree, joint_of, number):
     joint = next((n for n in over if n in joint_of), None)
     if joint is None:
         return None
-    place = np.linalg.inv(nodes.world(joint)) @ nodes.world(number)
+    place = inverted(nodes.world(joint)) @ nodes.world(number)
     return np.array([joint_of[joint]]), place[None]
 
 

@@ -12,7 +12,7 @@ from ...core.skeleton import Skeleton
 from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
 from .accessors import item, whole
 
-MAX_NODES, MAX_DEPTH = 200_000, 1000
+MAX_NODES, MAX_DEPTH = 200_000, 20_000
 
 
 def _vector(node, key, default, label):
@@ -44,7 +44,12 @@ class Nodes:
                     raise InputError(f"{self.label}: node {child} stands under two nodes, or is none: that is no tree.")
                 self.parents[child] = number
                 self.children[number].append(child)
+        self.parent_of = self.parents.tolist()
         self.order = self._ordered()
+        self.top = {}
+        for number in self.order:
+            parent = self.parent_of[number]
+            self.top[number] = number if parent < 0 else self.top[parent]
         self.moves, self.turns, self.scales = np.zeros((count, 3)), np.zeros((count, 4)), np.ones((count, 3))
         for number, node in enumerate(self.items):
             self._transform(number, node)
@@ -81,7 +86,7 @@ class Nodes:
     def above(self, number):
         """The nodes over a node, nearest first."""
         found = []
-        while (number := int(self.parents[number])) >= 0:
+        while (number := self.parent_of[number]) >= 0:
             found.append(number)
         return found
 
@@ -157,21 +162,31 @@ def find_trees(container, nodes):
     roots = [_top(nodes, _common(nodes, joints), moved) for joints in skins]
     listed = {n for joints in skins for n in joints}
     # What no skin lists but an animation moves: a skeleton that was delivered without its body.
-    loose = [n for n in moved if not any(r == n or r in nodes.above(n) for r in roots if r is not None)]
-    for top in {_scene_root(nodes, n) for n in loose}:
-        group = [n for n in loose if _scene_root(nodes, n) == top]
+    covered = _under_any(nodes, {r for r in roots if r is not None})
+    groups = {}
+    for number in (n for n in moved if n not in covered):
+        groups.setdefault(nodes.top[number], []).append(number)
+    for group in groups.values():
         common = _common(nodes, group)
         if common is not None and len(nodes.under(common)) > 2:
             roots.append(_top(nodes, common, moved))
     if not roots:
         roots = [int(n) for n in np.flatnonzero(nodes.parents < 0) if len(_plain(nodes, int(n))) > 2]
         roots = [_common(nodes, _plain(nodes, r)) for r in roots]
-    unique = []
-    for root in sorted({r for r in roots if r is not None}, key=lambda r: len(nodes.above(r))):
-        if not any(r in nodes.above(root) for r in unique):
-            unique.append(root)
-    trees = [_tree(nodes, root, listed | moved) for root in unique]
+    roots = {r for r in roots if r is not None}
+    below = _under_any(nodes, roots, itself=False)
+    trees = [_tree(nodes, root, listed | moved) for root in nodes.order if root in roots and root not in below]
     return sorted(trees, key=lambda t: -len(t.nodes))
+
+
+def _under_any(nodes, roots, itself=True):
+    """All nodes under some nodes, and those themselves."""
+    found = set()
+    for number in nodes.order:
+        parent = nodes.parent_of[number]
+        if parent in found or parent in roots or (itself and number in roots):
+            found.add(number)
+    return found
 
 
 def _plain(nodes, root):
@@ -179,22 +194,19 @@ def _plain(nodes, root):
     return [n for n in nodes.under(root) if not {"mesh", "camera"} & set(nodes.items[n])]
 
 
-def _scene_root(nodes, number):
-    above = nodes.above(number)
-    return above[-1] if above else number
-
-
 def _common(nodes, numbers):
     """The lowest node that all are, or hang under; None where they hang under different roots."""
     if not numbers:
         return None
-    paths = [[*nodes.above(n)[::-1], n] for n in numbers]
-    found = None
-    for level in zip(*paths):
-        if len(set(level)) > 1:
-            break
-        found = level[0]
-    return found
+    wanted, counts = len(set(numbers)), dict.fromkeys(numbers, 1)
+    for number in reversed(nodes.order):
+        count = counts.get(number, 0)
+        if count == wanted:
+            return number  # the first one met from below
+        parent = nodes.parent_of[number]
+        if count and parent >= 0:
+            counts[parent] = counts.get(parent, 0) + count
+    return None
 
 
 def _top(nodes, root, moved):

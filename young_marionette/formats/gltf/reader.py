@@ -98,7 +98,9 @@ def merged(container):
     for view in document.get("bufferViews", []):
         number = view.get("buffer")
         if isinstance(number, int) and 0 <= number < len(starts):
-            view["byteOffset"] = view.get("byteOffset", 0) + starts[number]
+            offset = view.get("byteOffset", 0)
+            # A view that nothing uses may be unsound in a file that is let in.
+            view["byteOffset"] = starts[number] + (offset if type(offset) is int else 0)
             view["buffer"] = 0
     for number, data in container.images.items():
         image = document["images"][number]

@@ -19,7 +19,7 @@ from .accessors import Writer
 from .container import as_glb, as_gltf
 from .meshes import node_levels
 from .prune import without
-from .reader import merged
+from .reader import merged, sound
 
 _STILL_TURN, _STILL_PLACE = 1e-7, 1e-7
 
@@ -35,7 +35,8 @@ def encode(path, clip, layout=None, body=False, character=None, bones=(), level=
     if ending == ".vrma":
         document, binary = _vrm_animation(clip, bones)
     elif layout is not None and body:
-        document, binary = _into_file(clip, layout, bones, level)
+        with sound(layout.container.label):
+            document, binary = _into_file(clip, layout, bones, level)
     elif layout is not None:
         document, binary = _skeleton_alone(clip, layout)
     else:

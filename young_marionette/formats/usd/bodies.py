@@ -6,6 +6,8 @@ import re
 
 import numpy as np
 
+from ...core.character import inverted
+
 
 def add_character(stage, skel, skeleton, character, world):
     """Add all meshes; gives ``(bind transforms (joints, 4, 4), {asset path: bytes}, morph names)``.
@@ -40,7 +42,7 @@ def _common_bind(skeleton, character, world):
         own = _own_binds(skeleton, mesh)
         for joint in np.unique(mesh.joints[mesh.weights > 0]):
             if not known[joint]:
-                bind[joint], known[joint] = np.linalg.inv(own[joint]), True
+                bind[joint], known[joint] = inverted(own[joint]), True
     return bind
 
 

@@ -1,0 +1,186 @@
+"""Baked clips: one motion live, baked and delivered, whatever was corrected; what they were made from; old projects."""
+
+import json
+from dataclasses import fields, replace
+from pathlib import Path
+
+import numpy as np
+
+from tests.support import Case, joints_at, show_folder, show_state
+from young_marionette.core.correction import BIND, Correction
+from young_marionette.core.placement import place_clip
+from young_marionette.formats import read
+from young_marionette.project import commands as do
+from young_marionette.project import delivery, storage
+from young_marionette.project.bakes import is_current
+from young_marionette.project.document import Document
+from young_marionette.project.entry import entries_of
+from young_marionette.project.snags import find_snags
+
+DATA = Path(__file__).resolve().parents[1] / "data"
+# A value for each field of a correction, far enough from what is guessed to be felt.
+VALUES = {
+    "scale": 0.02, "up": "+Y", "facing": "-Z", "rate": 50.0, "lift": 0.2, "centred": "origin", "in_place": True,
+    "prefix": "left", "family": "another family", "rest": 40, "level": 0,
+}  # fmt: skip
+
+
+class OneMotion(Case):
+    """The rig has a clip of its own that travels, so that each correction of it would be felt if it went astray."""
+
+    def setUp(self):
+        (self.source,) = [e for e in show_state().entries if e.name == "light_lamp"]
+        delivery.convert(self.source, self.folder / "rig.bvh")
+        delivery.convert(self.source, self.folder / "rig.glb")
+        delivery.convert(self.source, self.folder / "rig.usdc")
+
+    def made(self, rig, source=None, **changes):
+        """``(live, bake)`` on a rig that was corrected."""
+        rig = replace(rig, role="rig", correction=Correction(**changes))
+        source = source or [e for e in show_state().entries if e.name == "carry_bucket"][0]
+        document = Document()
+        document.do(do.AddEntries((source, rig)), do.Choose(source.id), do.Choose(rig.id, as_rig=True))
+        document.do(do.Bake(frames=(0, 30)))
+        live = document.state.pairing.transfer.run(document.state.source_entry.placed_clip.cut(0, 30))
+        return live, document.state.bakes[0]
+
+    def test_every_field_of_a_rigs_correction_in_every_format(self):
+        self.assertEqual({f.name for f in fields(Correction)}, set(VALUES))
+        for ending in (".bvh", ".glb", ".usdc"):
+            rig = entries_of(read(self.folder / f"rig{ending}"))[-1]
+            for field, value in VALUES.items():
+                live, made = self.made(rig, **{field: value})
+                wanted = joints_at(live)
+                self.close(joints_at(made.placed_clip), wanted, 1e-9, field)
+                for out in (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz"):
+                    path = self.folder / f"out{out}"
+                    delivery.deliver(path, made.placed_clip, made.rig, overwrite=True)
+                    again = read(path)
+                    own = out == ending or (ending == ".glb" and out == ".gltf") or (ending == ".usdc" and "usd" in out)
+                    back = made.rig.figure.placement
+                    clip = place_clip(again.clips[0], back) if own else again.clips[0]
+                    names = [again.skeleton.names.index(n) for n in made.skeleton.names]
+                    self.close(joints_at(clip)[:, names], wanted, 2e-5, f"{field} of {ending} in {out}")
+
+    def test_every_field_of_a_sources_correction(self):
+        (heron,) = [e for e in show_state().entries if e.name == "Heron"]
+        for field, value in VALUES.items():
+            source = replace(self.source, correction=Correction(**{field: value}))
+            live, made = self.made(heron, source)
+            self.close(joints_at(made.placed_clip), joints_at(live), 1e-9, field)
+
+    def test_the_pose_that_a_skin_was_bound_in(self):
+        rig = entries_of(read(show_folder() / "puppets/bodies/Gull.glb"))[0]
+        live, made = self.made(rig, rest=BIND)
+        delivery.deliver(self.folder / "a.glb", made.placed_clip, made.rig, body=True)
+        again = read(self.folder / "a.glb").clips[0]
+        names = [again.skeleton.names.index(n) for n in made.skeleton.names]
+        self.close(joints_at(place_clip(again, made.rig.figure.placement))[:, names], joints_at(live), 2e-5)
+
+    def test_the_rig_may_leave_the_library(self):
+        document = Document(show_state())
+        document.do(do.Bake(frames=(0, 20)))
+        made = document.state.bakes[0]
+        document.do(do.Remove(document.state.rig), do.Remove(document.state.source))
+        storage.save(self.folder / "a.marionette", document.state)
+        again = storage.load(self.folder / "a.marionette").bakes[0]
+        delivery.deliver(self.folder / "a.bvh", again.placed_clip, again.rig)
+        self.close(joints_at(read(self.folder / "a.bvh").clips[0]), joints_at(made.clip), 2e-5)
+
+
+class OutOfDate(Case):
+    def setUp(self):
+        self.document = Document(show_state())
+        self.document.do(do.Bake(fps=15, frames=(0, 40)))
+
+    @property
+    def state(self):
+        return self.document.state
+
+    def outdated(self, state=None):
+        state = state or self.state
+        told = [s for s in find_snags(state) if s.step == "refine"]
+        self.assertEqual(bool(told), not all(is_current(state, b) for b in state.bakes))
+        return told
+
+    def test_what_went_in_and_changed_is_a_snag_that_baking_anew_mends(self):
+        source, rig = self.state.source, self.state.rig
+        for command in (
+            do.SetTransfer((("stride", 0.8),)),
+            do.TurnBone("leftUpperArm", (0.2, 0, 0)),
+            do.TieBones("neck", ("quay:Head",), ("neck",)),
+            do.Correct(source, (("lift", 0.1),)),
+            do.Correct(rig, (("scale", 0.02),)),
+        ):
+            start, before = self.state, self.state.bakes[0]
+            self.assertFalse(self.outdated())
+            self.document.do(command)
+            (snag,) = self.outdated()
+            self.assertIs(self.state.bakes[0], before, "what was baked stays until it is asked for")
+            self.document.do(snag.mend)
+            self.assertFalse(self.outdated())
+            after = self.state.bakes[0]
+            self.assertEqual((after.id, after.name, after.fps, after.frames), (before.id, before.name, 15, (0, 40)))
+            self.assertEqual(after.placed_clip.frames, before.placed_clip.frames)
+            self.document.undo()
+            self.document.undo()
+            self.assertIs(self.state, start)
+
+    def test_what_has_no_part_in_it_changes_nothing(self):
+        for command in (
+            do.Tag(self.state.source, ("dusk",)),
+            do.Rename(self.state.rig, "Another name"),
+            do.SetTolerance(20),
+            do.Choose(next(e.id for e in self.state.entries if e.name == "haul_rope")),
+            do.Lock("head"),
+        ):
+            self.document.do(command)
+            self.assertFalse(self.outdated(), command.label)
+
+    def test_it_is_known_after_saving(self):
+        storage.save(self.folder / "a.marionette", self.state)
+        again = storage.load(self.folder / "a.marionette")
+        self.assertFalse(self.outdated(again))
+        document = Document(again)
+        document.do(do.SetTransfer((("height_offset", 0.1),)))
+        self.assertTrue(self.outdated(document.state))
+
+    def test_what_it_came_from_is_gone(self):
+        self.document.do(do.Remove(self.state.source))
+        self.assertFalse(self.outdated())
+        self.refuses(lambda: self.document.do(do.BakeAnew(self.state.bakes[0].id)), "can't be baked anew")
+
+
+class OldProjects(Case):
+    """A project that version 2 saved, with clips, rigs, bodies, corrections, bakes and stringings."""
+
+    def test_everything_is_there(self):
+        state = storage.load(DATA / "project_version_2.marionette")
+        told = json.loads((DATA / "project_version_2.json").read_text())
+        self.assertEqual((state.name, state.stance_tolerance), (told["name"], told["tolerance"]))
+        self.assertEqual([f.name for f in state.stringings], told["stringings"])
+        by_name = {e.name: e for e in (*state.entries, *state.bakes)}
+        self.assertEqual(set(by_name), {e["name"] for e in told["entries"]})
+        for item in told["entries"]:
+            entry = by_name[item["name"]]
+            self.assertEqual((entry.role, list(entry.tags)), (item["role"], item["tags"]))
+            self.assertEqual(len(entry.skeleton), item["joints"])
+            self.close(joints_at(entry.placed_clip)[-1].mean(0), item["last"], 1e-5, entry.name)
+        for source, rig, strings, in_place, stride, absent in told["pairings"]:
+            pairing = state.pairing_of(by_name[source], by_name[rig])
+            self.assertEqual((len(pairing.strings), pairing.settings.in_place), (strings, in_place))
+            self.assertEqual((pairing.settings.stride, list(pairing.absent)), (stride, absent))
+        self.assertIsNotNone(by_name["Puffin"].character)
+        self.assertFalse([s for s in find_snags(state) if s.step == "refine"], "nothing is known to be out of date")
+
+    def test_saved_anew_and_delivered(self):
+        state = storage.load(DATA / "project_version_2.marionette")
+        storage.save(self.folder / "a.marionette", state)
+        again = storage.load(self.folder / "a.marionette")
+        for a, b in zip((*state.entries, *state.bakes), (*again.entries, *again.bakes), strict=True):
+            self.close(joints_at(a.placed_clip), joints_at(b.placed_clip), 0, a.name)
+        for made in again.bakes:
+            ending = {"BVH": ".bvh", "glTF": ".glb", "USD": ".usdc"}[made.layout.format]
+            delivery.deliver(self.folder / f"{made.name}{ending}", made.placed_clip, made.rig)
+            file = read(self.folder / f"{made.name}{ending}")
+            self.close(np.ptp(joints_at(file.clips[0]), 0), np.ptp(joints_at(made.clip), 0), 1e-3, made.name)

@@ -30,7 +30,23 @@ from young_marionette.project.pairing import pair
 from young_marionette.project.snags import find_snags
 
 LONGEST = 8.0  # seconds for all that is done with one file
-NAMES = ("\x1b[2J", "[/b]", "arm[l]", "<h1>x<b>", "\ud800", "a\u202eb", "x" * 4000, "\x00", ":x:", "a\nb", "\x9b31m", "", " ", "{", "ü")
+NAMES = (
+    "\x1b[2J",
+    "[/b]",
+    "arm[l]",
+    "<h1>x<b>",
+    "\ud800",
+    "a\u202eb",
+    "x" * 4000,
+    "\x00",
+    ":x:",
+    "a\nb",
+    "\x9b31m",
+    "",
+    " ",
+    "{",
+    "ü",
+)
 VALUES = (None, -1, 0, 1, 7, 10**9, 2**63, 1e308, -0.5, "", "x", "../../x", [], {}, [0], [[]], {"a": 1}, True, *NAMES)
 _CONTROLS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\ud800-\udfff]")
 
@@ -135,7 +151,12 @@ def trees(rng):
         nodes = [{"name": f"n{i}", "translation": [rng.gauss(0, 1) for _ in range(3)]} for i in range(count)]
         for i, parent in enumerate(parents[1:], 1):
             nodes[parent].setdefault("children", []).append(i)
-        document = {"asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": nodes, "skins": [{"joints": list(range(count))}]}
+        document = {
+            "asset": {"version": "2.0"},
+            "scenes": [{"nodes": [0]}],
+            "nodes": nodes,
+            "skins": [{"joints": list(range(count))}],
+        }
         return "tree.gltf", json.dumps(document).encode()
     children = [[] for _ in parents]
     for i, parent in enumerate(parents[1:], 1):
@@ -184,7 +205,18 @@ def captures(rng):
              "dof rx ry rz", "end", ":hierarchy", "begin", "root thigh", "end"]  # fmt: skip
     for _ in range(rng.randrange(4)):
         at = rng.randrange(len(words))
-        words[at] = rng.choice((words[at] + " nan", "begin", "end", "name " + rng.choice(NAMES), "length -1e300", "", "dof x", words[at][:3]))
+        words[at] = rng.choice(
+            (
+                words[at] + " nan",
+                "begin",
+                "end",
+                "name " + rng.choice(NAMES),
+                "length -1e300",
+                "",
+                "dof x",
+                words[at][:3],
+            )
+        )
     return "a.asf", "\n".join(words).encode("utf-8", "replace")
 
 
@@ -218,10 +250,7 @@ def _use(path):
     if path.suffix == ".stringing":
         stringing.load(path)
         return
-    if path.suffix == ".marionette":
-        state = storage.load(path)
-    else:
-        state = State(entries=tuple(entries_of(read(path))))
+    state = storage.load(path) if path.suffix == ".marionette" else State(entries=tuple(entries_of(read(path))))
     find_snags(state)
     for entry in state.entries:
         entry.facts, entry.placed_clip  # noqa: B018

@@ -7,9 +7,9 @@ import time
 import traceback
 from functools import lru_cache
 
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from tests.support import Case, show_state
 from young_marionette.app.main import make_app
@@ -118,6 +118,34 @@ class WindowCase(Case):
             self.spin(0.005)
         QTest.mouseRelease(widget, button, Qt.KeyboardModifier.NoModifier, end)
         self.spin()
+
+    def answer(self, act, seconds=5.0):
+        """Once a dialog asks something, do ``act`` with it; gives a list that then holds the dialog."""
+        end, timer, asked = time.monotonic() + seconds, QTimer(interval=20), []
+
+        def look():
+            dialog = QApplication.activeModalWidget()
+            if dialog is not None and dialog.isVisible():
+                timer.stop()
+                asked.append(dialog)
+                act(dialog)
+            elif time.monotonic() > end:
+                timer.stop()
+
+        timer.timeout.connect(look)
+        timer.start()
+        self.addCleanup(timer.stop)
+        return asked
+
+    @staticmethod
+    def press(text):
+        """What ``answer`` does to press a button of a dialog."""
+
+        def act(dialog):
+            button = next(b for b in dialog.findChildren(QPushButton) if b.text().replace("&", "") == text)
+            QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+        return act
 
     def strings(self):
         return {s.part: s for s in self.state.pairing.strings}

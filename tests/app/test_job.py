@@ -199,12 +199,22 @@ class Recovering(WindowCase):
         self.assertFalse(self.reopen().banner.isVisible())
 
     def test_closing_while_files_are_read(self):
-        self.window.open_paths([show_folder()])
+        """The work stops soon, nothing of it comes into the project, and what was there is kept."""
+        self.session.do(do.Untie("head"))
+        names = [e.name for e in self.state.entries]
+        self.window.open_paths([show_folder()] * 5)
         first, self.window = self.window, None
+        (job,) = first.jobs
         first.close()
-        for job in first.jobs:
-            job.wait(20)
-        self.spin()
+        job.wait(20)
+        self.assertTrue(job.task.cancelled)
+        self.spin(0.1)
+        self.assertEqual([e.name for e in first.session.state.entries], names)
+        again = self.reopen()
+        self.click(next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Restore"))
+        self.until(lambda: not again.jobs)
+        self.assertEqual([e.name for e in again.session.state.entries], names)
+        self.assertNotIn("head", {s.part for s in again.session.state.pairing.strings})
 
 
 class Playing(WindowCase):

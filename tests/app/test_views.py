@@ -1,13 +1,24 @@
 """Single views: stage, board, library, desks, numbers, and the look of all of it."""
 
+from unittest import mock
+
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+)
 
 from tests.app.harness import WindowCase, application
 from tests.support import Case, show_state
 from young_marionette.app import theme
+from young_marionette.app.parts.widgets import button, row
 from young_marionette.app.stage.camera import LOOSE, Pose, project
 from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
@@ -156,6 +167,23 @@ class Stage(WindowCase):
         renderer, told = make_renderer(software=True)
         self.assertIsInstance(renderer, PainterRenderer)
         self.assertIn("without OpenGL", told)
+        with mock.patch("young_marionette.app.stage.renderer.Renderer", side_effect=RuntimeError("no driver")):
+            renderer, told = make_renderer()
+        self.assertIsInstance(renderer, PainterRenderer)
+        self.assertIn("No OpenGL here (RuntimeError)", told)
+        # Both figures are drawn, each in its colour, where its joints are.
+        stage = self.window.stage
+        before, stage.renderer = stage.renderer, renderer
+        self.addCleanup(setattr, stage, "renderer", before)
+        stage.refresh()
+        picture = pixels(stage.grab().toImage())
+        ratio = picture.shape[1] / stage.width()
+        for figure in stage.figures:
+            drawn = np.argwhere(near(picture, figure.kind))
+            self.assertGreater(len(drawn), 100, figure.kind)
+            places, _ = project(stage._matrix(), figure.placed, stage.width(), stage.height())
+            middle = (places[:, 0].min() + places[:, 0].max()) / 2 * ratio
+            self.assertLess(abs(np.median(drawn[:, 1]) - middle), 60 * ratio, figure.kind)
 
 
 class Board(WindowCase):
@@ -432,8 +460,19 @@ class Look(WindowCase):
     def test_controls_have_names(self):
         for step in STEPS:
             desk = self.desk(step)
-            for widget in desk.findChildren(QPushButton):
-                self.assertTrue(widget.accessibleName() or widget.text())
+            self.assertEqual(self.nameless(desk), [], step)
+        self.assertEqual(self.nameless(self.window), [])
+        self.assertEqual(len(self.nameless(row(QLineEdit(), QComboBox(), button("x", None)))), 2)
+
+    @staticmethod
+    def nameless(parent):
+        """Controls that a reader of screens could tell nothing about."""
+        kinds = QAbstractButton, QComboBox, QLineEdit, QAbstractItemView
+        found = {w for kind in kinds for w in parent.findChildren(kind)}
+        # What a list or a table makes for its own inside is told by it.
+        inner = QAbstractItemView, QComboBox, QLineEdit
+        found = [w for w in found if not any(isinstance(p, inner) for p in (w.parent(), w.parent().parent()))]
+        return [w for w in found if not (w.accessibleName() or (isinstance(w, QAbstractButton) and w.text()))]
 
     def test_framed_figures_are_in_view(self):
         for name in ("light_lamp", "row_boat", "climb_ladder"):
@@ -624,14 +663,28 @@ class ManyBones(WindowCase):
 
     def test_it_is_tied_shown_and_turned(self):
         self.assertEqual(missing(self.state.pairing.strings), [])
-        for step in STEPS:
-            self.desk(step)
-            self.spin(0.02)
-        board = self.desk("string").board
+        board, inside = self.desk("string").board, {}
         for region in ("Head", "Left hand", "Body"):
             board.set_region(region)
             board.repaint()
+            places, shown = board.places["rig"]
+            inside[region] = int(shown.sum())
+            size = [board.width(), board.height()]
+            self.assertTrue(((places[shown] >= 0) & (places[shown] <= size)).all(), region)
+        self.assertLess(inside["Head"], inside["Left hand"])
+        self.assertGreater(inside["Body"], 120)
         self.assertEqual(len(self.window.stage.figures[1].bones.joint_radius), len(self.state.rig_entry.skeleton))
+        # Turned by number in the stance: the bone and what hangs on it move, and the desk tells the number.
+        desk = self.desk("stance")
+        self.session.choose(bone="left upper arm")
+        before = self.window.stage.figures[1].placed.copy()
+        desk.turns[0].edited.emit(25.0, True)
+        self.spin()
+        moved = np.linalg.norm(self.window.stage.figures[1].placed - before, axis=1)
+        index = self.state.rig_entry.skeleton.index
+        self.assertGreater(moved[index["left hand"]], 0.01)
+        self.assertLess(moved[index["right hand"]], 1e-6)
+        self.assertEqual(desk.turns[0].text(), "25.0°")
 
 
 class Absent(WindowCase):

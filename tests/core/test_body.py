@@ -290,7 +290,9 @@ class OtherShapes(Case):
                 self.assertEqual([o.kind for o in placed.oddities], ["four legs"])
                 points = place_skeleton(s, placed.placement).rest_world[0]
                 low = np.argsort(points[:, 1])[:4].tolist()
-                self.assertEqual({self.quadruped(True).names[j].split()[-1] for j in low}, {"toe"}, "it stands on its feet")
+                self.assertEqual(
+                    {self.quadruped(True).names[j].split()[-1] for j in low}, {"toe"}, "it stands on its feet"
+                )
                 self.assertGreater(points[5, 2], points[0, 2] + 0.2 * np.ptp(points), "and looks ahead")
 
     def test_no_legs(self):
@@ -300,13 +302,17 @@ class OtherShapes(Case):
             place = {old: new for new, old in enumerate(keep)}
             for named in (True, False):
                 names = [s.names[i] if named else f"j{i}" for i in keep]
-                bare = Skeleton(names, [place.get(int(s.parents[i]), -1) for i in keep], s.offsets[keep], tips=s.tips[keep])
+                bare = Skeleton(
+                    names, [place.get(int(s.parents[i]), -1) for i in keep], s.offsets[keep], tips=s.tips[keep]
+                )
                 self.assertEqual([o.kind for o in place_figure(bare).oddities], ["no legs"])
 
     def test_a_person_is_still_a_person(self):
         """On hands and knees by name, seated, or bent forward: no rest pose of a person makes a quadruped of it."""
         for rest in RESTS:
-            s = dressing.with_rest(Clip("x", figure(), 30, figure().rest[None]), dressing.rest_pose(figure(), RESTS[rest]))
+            s = dressing.with_rest(
+                Clip("x", figure(), 30, figure().rest[None]), dressing.rest_pose(figure(), RESTS[rest])
+            )
             self.assertIsNotNone(place_figure(s.skeleton).body, rest)
 
     def test_it_is_said_before_anything_else(self):

@@ -69,7 +69,9 @@ class Turns(Case):
     def test_a_turn_in_the_world_takes_along_what_hangs_on_it(self):
         for rig, name in rigs():
             joint, vector = rig.index["left upper arm"], np.array([0.3, -0.2, 0.4])
-            before, after = (pose_world(rig, p)[0] for p in (rig.rest, posing.turned_in_world(rig, rig.rest, joint, vector)))
+            before, after = (
+                pose_world(rig, p)[0] for p in (rig.rest, posing.turned_in_world(rig, rig.rest, joint, vector))
+            )
             for bone in ("left forearm", "left hand", "left middle 2"):
                 wanted = before[joint] + rot.rotate(rot.from_vector(vector), before[rig.index[bone]] - before[joint])
                 self.close(after[rig.index[bone]], wanted, 1e-9, name)

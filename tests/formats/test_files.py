@@ -112,7 +112,11 @@ class Names(Case):
 
     def test_names_that_it_does_not_allow(self):
         source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
-        for path in (self.folder / ("n" * 300 + ".bvh"), self.folder / ("d/" * 2500 + "x.bvh"), self.folder / "a\0b.bvh"):
+        for path in (
+            self.folder / ("n" * 300 + ".bvh"),
+            self.folder / ("d/" * 2500 + "x.bvh"),
+            self.folder / "a\0b.bvh",
+        ):
             self.refuses(lambda p=path: delivery.convert(source, p))
             self.refuses(lambda p=path: read(p))
 

@@ -420,7 +420,9 @@ class Shapes(Case):
 
     def test_a_deep_chain_comes_back_from_every_format(self):
         count = 2000
-        skeleton = Skeleton([f"j{i}" for i in range(count)], range(-1, count - 1), np.tile([0.0, 0.01, 0.0], (count, 1)))
+        skeleton = Skeleton(
+            [f"j{i}" for i in range(count)], range(-1, count - 1), np.tile([0.0, 0.01, 0.0], (count, 1))
+        )
         clip = Clip("chain", skeleton, 30, np.tile(skeleton.rest, (3, 1, 1)), [0], np.zeros((3, 1, 3)))
         for ending in (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz"):
             path = self.folder / f"chain{ending}"
@@ -433,7 +435,18 @@ class Shapes(Case):
 class Text(Case):
     """Names that hold controls, markup, halves of characters, or that have no end."""
 
-    names = ("\x1b[31mred", "[/b]", "arm[l]", "<h1>BIG<b>", "a\u202eb", "\ud800", "x" * 3000, ":smile:", "a\nb", "\x9b2J")
+    names = (
+        "\x1b[31mred",
+        "[/b]",
+        "arm[l]",
+        "<h1>BIG<b>",
+        "a\u202eb",
+        "\ud800",
+        "x" * 3000,
+        ":smile:",
+        "a\nb",
+        "\x9b2J",
+    )
 
     def character(self, names):
         made = Document()

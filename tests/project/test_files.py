@@ -1,6 +1,7 @@
 """Project and stringing files, and work that outlives a crash."""
 
 import json
+import os
 import subprocess
 import sys
 import zipfile
@@ -296,6 +297,81 @@ class Recoveries(Case):
         self.assertEqual(done.returncode, -9, done.stderr.decode())
         found = self.opened().found()
         self.assertEqual([(k.name, k.path) for k in found], [("Quillmouth", "/x/y.marionette")])
+
+    def killed_while(self, patch):
+        """A process that keeps work and is killed in the middle of it."""
+        code = (
+            f"import sys; sys.path.insert(0, {sys.path[0]!r})\nimport os, signal\nfrom unittest import mock\n"
+            "from tests.project.test_files import small_state\nfrom young_marionette.project import blobs, recovery\n"
+            f"r = recovery.Recovery({str(self.folder)!r})\nstate = small_state()\nr.keep(state, '/x/y.marionette')\n"
+            "from dataclasses import replace\nstate = replace(state, name='Newer')\n"
+            f"def die(*_a, **_k): os.kill(os.getpid(), signal.SIGKILL)\n{patch}\nr.keep(state, None)"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, cwd=".")
+        self.assertEqual(done.returncode, -9, done.stderr.decode())
+        recovery = self.opened()
+        (kept,) = recovery.found()
+        return kept.name, recovery.restore(kept)
+
+    def test_killed_at_any_moment_there_is_always_whole_work_and_it_is_offered(self):
+        for patch, name in (
+            ("recovery.write_whole = die", "Quillmouth"),
+            ("recovery.json.dumps = die", "Quillmouth"),
+            ("blobs.FolderBlobs.add = die", "Quillmouth"),
+            ("blobs.FolderBlobs.keep_only = die", "Newer"),
+        ):
+            told, state = self.killed_while(patch)
+            self.assertEqual((told, state.name), (name, name), patch)
+            self.assertEqual((len(state.entries), len(state.bakes)), (3, 1))
+            recovery = self.opened()
+            recovery.discard(recovery.found()[0])
+
+    def test_work_that_an_earlier_version_kept_is_offered_also_without_its_note(self):
+        old = Path(__file__).resolve().parents[1] / "data/project_version_2.marionette"
+        for session, note in (("aaa", '{"name": "Noted", "path": "/x.marionette", "when": 5}'), ("bbb", None), ("ccc", "{")):
+            (self.folder / f"{session}.marionette").write_bytes(old.read_bytes())
+            (self.folder / f"{session}.lock").write_text("")
+            if note:
+                (self.folder / f"{session}.json").write_text(note)
+        recovery = self.opened()
+        found = {k.session: k for k in recovery.found()}
+        self.assertEqual(set(found), {"aaa", "bbb", "ccc"})
+        self.assertEqual((found["aaa"].name, found["aaa"].path), ("Noted", "/x.marionette"))
+        for kept in found.values():
+            self.assertEqual(len(recovery.restore(kept).bakes), 4)
+            recovery.discard(kept)
+        self.assertEqual([p for p in self.folder.iterdir() if p.name != recovery.session], [])
+
+    def test_what_dead_sessions_left_that_is_no_work_is_swept(self):
+        for name in ("dead.lock", "dead.json", ".young-marionette-x.part"):
+            (self.folder / name).write_text("")
+        (self.folder / "empty").mkdir()
+        (self.folder / "empty/lock").write_text("")
+        living = self.opened()
+        for path in self.folder.rglob("*"):
+            os.utime(path, (0, 0))
+        recovery = self.opened()
+        left = {p.name for p in self.folder.iterdir()}
+        self.assertEqual(left, {living.session, recovery.session})
+
+    def test_a_place_that_can_not_be_written(self):
+        (self.folder / "file").write_text("")
+        recovery = Recovery(self.folder / "file" / "inner")
+        self.addCleanup(recovery.close)
+        self.refuses(lambda: recovery.keep(small_state(), None), "can't be written")
+        self.assertEqual(recovery.found(), [])
+
+    def test_damaged_work_is_one_sentence(self):
+        recovery = self.opened()
+        recovery.keep(small_state(), None)
+        recovery.close()
+        second = self.opened()
+        (kept,) = second.found()
+        blob = next((kept.file.parent / "blobs").glob("*/rotations.npy"))
+        blob.write_bytes(blob.read_bytes()[:-50])
+        self.refuses(lambda: second.restore(kept), "damaged")
+        kept.file.write_text('{"name": "x", "when": 1, "document": {}}')
+        self.refuses(lambda: second.restore(kept), "no project")
 
     def test_broken_notes_are_passed_over(self):
         for name, text in (("a.json", "{"), ("b.json", "{}"), ("c.json", '{"name": "x", "when": 1}')):

@@ -132,9 +132,7 @@ class Sizes(Case):
         inner = io.BytesIO()
         with zipfile.ZipFile(inner, "w", zipfile.ZIP_DEFLATED) as z:
             header = io.BytesIO()
-            np.lib.format.write_array_header_1_0(
-                header, {"descr": "<f8", "fortran_order": False, "shape": (60 << 20,)}
-            )
+            np.lib.format.write_array_header_1_0(header, {"descr": "<f8", "fortran_order": False, "shape": (60 << 20,)})
             with z.open("offsets.npy", "w", force_zip64=True) as out:
                 out.write(header.getvalue())
                 for _ in range(480):
@@ -181,7 +179,9 @@ class Sizes(Case):
             clip, rotations=np.repeat(clip.rotations[:1], 20_000, 0), translations=np.repeat(clip.translations[:1], 20_000, 0),
             values=np.zeros((20_000, 0)),
         )  # fmt: skip
-        state = replace(state, entries=tuple(replace(e, clip=still) if e.clip is clip else e for e in state.entries), bakes=())
+        state = replace(
+            state, entries=tuple(replace(e, clip=still) if e.clip is clip else e for e in state.entries), bakes=()
+        )
         storage.save(self.folder / "a.marionette", state)
         self.assertEqual(storage.load(self.folder / "a.marionette").source_entry.clip.frames, 20_000)
 
@@ -208,5 +208,3 @@ def _places(tree, way=()):
         yield (*way, key)
         if isinstance(value, dict | list):
             yield from _places(value, (*way, key))
-
-

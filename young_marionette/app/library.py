@@ -74,6 +74,11 @@ def strip_picture(entry, size, ratio=2.0):
     return picture
 
 
+def fitted(metrics, text, width):
+    """A name that fits a width: cut in the middle, since names of takes differ at their ends."""
+    return metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, width)
+
+
 class _Delegate(QStyledItemDelegate):
     def __init__(self, session, drawn):
         super().__init__()
@@ -125,7 +130,7 @@ class _Delegate(QStyledItemDelegate):
         p.drawText(
             text,
             Qt.AlignmentFlag.AlignTop,
-            p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideMiddle, text.width()),
+            fitted(p.fontMetrics(), index.data(), text.width()),
         )
         if entry is not None:
             p.setFont(theme.font(11))

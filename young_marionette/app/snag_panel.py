@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from . import icons, theme
 from .parts.widgets import button, label, scrolling, tool
@@ -68,7 +68,7 @@ class SnagPanel(QFrame):
         holder.setStyleSheet(f"QFrame#card {{ background: {theme.NIGHT['base']}; }}")
         layout = QHBoxLayout(holder)
         layout.setContentsMargins(10, 8, 8, 8)
-        sign = QLabel()
+        sign = label()
         sign.setPixmap(icons.pixmap("snag", "alarm" if snag.grave else "brass", 18))
         sign.setToolTip("The work can't go on until this is mended" if snag.grave else "Worth a look")
         layout.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)

@@ -15,8 +15,8 @@ from ..core.body.words import shared_prefix
 from ..core.errors import InputError
 from ..core.skeleton import Skeleton
 from ..core.stance import Stance, match
-from ..core.transfer import TransferSettings
 from ..core.text import HALF, whole_characters
+from ..core.transfer import TransferSettings
 from ..core.tying import String, tie
 from ..formats.files import Output, check_free, opened, write_together
 from .pairing import Origin, Pairing
@@ -310,7 +310,9 @@ def parse(label, data, model, version, what):
         raw = json.loads(data)
     except (ValueError, RecursionError):
         raise InputError(f"{label} is no {what}, or was cut off: it can't be read as JSON.") from None
-    if HALF.search(data) and whole_characters(json.dumps(raw, ensure_ascii=False)) != json.dumps(raw, ensure_ascii=False):
+    if HALF.search(data) and whole_characters(json.dumps(raw, ensure_ascii=False)) != json.dumps(
+        raw, ensure_ascii=False
+    ):
         raise InputError(f"{label} is no sound {what}: it holds text that is none (half a character).")
     if not isinstance(raw, dict) or raw.get("format") != f"young-marionette {what}":
         raise InputError(f"{label} is no {what} of Young Marionette.")

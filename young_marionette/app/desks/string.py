@@ -115,18 +115,16 @@ class BoneChooser(QStyledItemDelegate):
         state = self.desk.session.state
         skeleton = (state.source_entry if index.column() == 1 else state.rig_entry).placed_skeleton
         box.addItems(["no bone", "this part is absent", *skeleton.names])
-        string = self.desk.table.rows[index.row()][1]
-        names = () if string is None else string.source if index.column() == 1 else string.target
-        if len(names) == 1:
-            box.setCurrentText(names[0])
-        elif names:
-            box.insertItem(0, _run(names))
-            box.setCurrentIndex(0)
         box.activated.connect(lambda _i: (self.commitData.emit(box), self.closeEditor.emit(box)))
         return box
 
     def setEditorData(self, editor, index):
-        pass
+        """Show what is tied now: a bone, or a run of bones as an item of its own."""
+        string = self.desk.table.rows[index.row()][1]
+        names = () if string is None else string.source if index.column() == 1 else string.target
+        if len(names) > 1 and editor.itemText(0) != _run(names):
+            editor.insertItem(0, _run(names))
+        editor.setCurrentText(_run(names) if names else "no bone")
 
     def setModelData(self, editor, _model, index):
         self.desk.choose_bone(index.row(), index.column(), editor.currentText())

@@ -7,7 +7,6 @@ import numpy as np
 from .. import rotations as rot
 from .words import FINGERS
 
-
 _MOST_FINGERS = 10  # chains at a joint; more are hair, or a broom
 
 

@@ -98,12 +98,7 @@ def _pairs(tree, names, template, smallest):
 def _with_partner(ways):
     """The keys of ``ways`` whose length another one has too, within a quarter."""
     ordered = sorted(ways, key=ways.get)
-    kept = {
-        key
-        for a, b in zip(ordered, ordered[1:])
-        if ways[a] >= 0.75 * ways[b]
-        for key in (a, b)
-    }
+    kept = {key for a, b in zip(ordered, ordered[1:]) if ways[a] >= 0.75 * ways[b] for key in (a, b)}
     return [key for key in ways if key in kept]
 
 

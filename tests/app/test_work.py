@@ -3,9 +3,10 @@
 import os
 import time
 from unittest import mock
+from urllib.parse import quote_from_bytes
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QUrl
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QLineEdit, QMessageBox, QPushButton
@@ -347,6 +348,15 @@ class Keeping(WindowCase):
             self.assertTrue(self.window.close())
         self.window = None
 
+    def test_dropped_files_of_any_name(self):
+        from young_marionette.app.window import local_path
+
+        for name in (b"h\xe4ngend \xff.bvh", "für [b]%41#?.bvh".encode(), b"a b.bvh"):
+            path = os.fsdecode(os.fsencode(self.folder) + b"/" + name)
+            url = QUrl.fromEncoded(b"file://" + quote_from_bytes(os.fsencode(path)).encode())
+            self.assertEqual(os.fsencode(local_path(url)), os.fsencode(path))
+        self.assertEqual(local_path(QUrl.fromLocalFile("/tmp/ü.bvh")), "/tmp/ü.bvh")
+
     def test_names_that_are_no_text(self):
         odd = self.folder / os.fsdecode(b"h\xe4ngend.bvh")
         odd.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
@@ -367,6 +377,33 @@ class Keeping(WindowCase):
         self.click(desk.write)
         self.until(lambda: not self.window.jobs)
         self.assertIn("✓", desk.report.text())
+
+
+class Delivering(WindowCase):
+    def test_files_of_the_library_are_never_replaced(self):
+        clip = self.folder / "lamp on Heron.bvh"
+        clip.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
+        self.window.open_paths([clip])
+        self.until(lambda: not self.window.jobs)
+        self.session.do(do.Bake())
+        self.session.do(do.Rename(self.state.bakes[0].id, "lamp on Heron"))
+        desk = self.desk("deliver")
+        desk.folder.setText(str(self.folder))
+        desk.overwrite.setChecked(True)
+        self.session.do(do.Rename(self.state.entries[-1].id, "another"))
+        self.session.do(do.Rename(self.state.bakes[0].id, "lamp on Heron"))
+        self.spin()
+        self.assertIn("files that are read", desk.problems.text())
+        self.assertFalse(desk.write.isEnabled())
+
+    def test_two_clips_do_not_go_to_one_file(self):
+        for name in ("a:b", "a?b"):
+            self.session.do(do.Bake(frames=(0, 3)))
+            self.session.do(do.Rename(self.state.bakes[-1].id, name))
+        desk = self.desk("deliver")
+        desk.folder.setText(str(self.folder))
+        self.spin()
+        self.assertIn("Two results", desk.problems.text())
 
 
 class Panels(WindowCase):

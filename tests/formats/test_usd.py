@@ -284,6 +284,17 @@ class Stages(Case):
             for key in ("points", "triangles", "joints", "weights", "normals"):
                 self.assertTrue(np.array_equal(getattr(one, key), getattr(other, key)), key)
 
+    def test_what_a_file_draws_in_is_an_input_too(self):
+        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        delivery.convert(source, self.folder / "base.usda", frames=(0, 2))
+        (self.folder / "top.usda").write_text(
+            '#usda 1.0\n(\n    defaultPrim = "Rig"\n    subLayers = [@./base.usda@]\n)\n'
+        )
+        before = (self.folder / "base.usda").read_bytes()
+        entry = delivery.open_source(self.folder / "top.usda")
+        self.refuses(lambda: delivery.convert(entry, self.folder / "base.usda", overwrite=True), "files that are read")
+        self.assertEqual((self.folder / "base.usda").read_bytes(), before)
+
     def test_a_broken_text_tells_the_line(self):
         self.stage()
         path = self.folder / "a.usda"

@@ -276,6 +276,41 @@ class Pairings(WithShow):
         self.close(self.state.pairing.stance.source, self.state.pairing.source.rest)
 
 
+class PerClip(WithShow):
+    """What differs from clip to clip belongs to the clip on its rig, and not to two families."""
+
+    def test_settings_of_a_clip_are_its_own(self):
+        lamp, rope = self.id_of("light_lamp"), self.id_of("haul_rope")
+        self.do(do.SetTransfer((("in_place", True), ("stride", 0.7))))
+        self.do(do.Choose(rope))
+        self.assertEqual((self.state.pairing.settings.in_place, self.state.pairing.settings.stride), (False, 1.0))
+        self.do(do.SetTransfer((("height_offset", 0.1), ("touches", (("arms out", 5.0),)))))
+        self.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
+        self.do(do.Choose(lamp))
+        settings = self.state.pairing.settings
+        self.assertEqual((settings.in_place, settings.stride, settings.height_offset), (True, 0.7, 0.0))
+        self.assertEqual(settings.touches, (("arms out", 5.0),), "the stance is the family's")
+        self.assertEqual(self.strings()["neck"].source, ("quay:Head",), "and so are the strings")
+        self.do(do.Choose(self.id_of("Puffin"), as_rig=True))
+        self.assertFalse(self.state.pairing.settings.in_place)
+
+    def test_a_stringing_brings_its_own(self):
+        self.do(do.SetTransfer((("stride", 0.7),)))
+        self.do(do.KeepStringing("kept"))
+        self.do(do.SetTransfer((("stride", 0.5),)))
+        self.do(do.UseStringing(self.state.stringings[-1]))
+        self.assertEqual(self.state.pairing.settings.stride, 0.7)
+
+    def test_they_are_saved(self):
+        from young_marionette.project import storage
+
+        self.do(do.SetTransfer((("stride", 0.7),)))
+        storage.save(self.folder / "a.marionette", self.state)
+        again = storage.load(self.folder / "a.marionette")
+        self.assertEqual(again.pairing.settings.stride, 0.7)
+        self.assertEqual(again.tied(again.source_entry, again.rig_entry).settings.stride, 1.0)
+
+
 class Adopting(WithShow):
     def test_while_the_hips_have_no_string(self):
         self.do(do.Untie("hips"))

@@ -328,7 +328,11 @@ class Recoveries(Case):
 
     def test_work_that_an_earlier_version_kept_is_offered_also_without_its_note(self):
         old = Path(__file__).resolve().parents[1] / "data/project_version_2.marionette"
-        for session, note in (("aaa", '{"name": "Noted", "path": "/x.marionette", "when": 5}'), ("bbb", None), ("ccc", "{")):
+        for session, note in (
+            ("aaa", '{"name": "Noted", "path": "/x.marionette", "when": 5}'),
+            ("bbb", None),
+            ("ccc", "{"),
+        ):
             (self.folder / f"{session}.marionette").write_bytes(old.read_bytes())
             (self.folder / f"{session}.lock").write_text("")
             if note:

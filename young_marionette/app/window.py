@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import time
+from urllib.parse import unquote_to_bytes
 
-from PySide6.QtCore import QByteArray, Qt, QTimer
+from PySide6.QtCore import QByteArray, Qt, QTimer, QUrl
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -48,6 +50,13 @@ DESKS = {
     "refine": RefineDesk,
     "deliver": DeliverDesk,
 }
+
+
+def local_path(url):
+    """The path of a dropped file, byte by byte: names need not be UTF-8, which Qt would lose."""
+    return os.fsdecode(
+        unquote_to_bytes(bytes(url.toEncoded(QUrl.ComponentFormattingOption.FullyEncoded)).removeprefix(b"file://"))
+    )
 
 
 class Bar(QWidget):
@@ -455,7 +464,7 @@ class Window(FileActions, QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event):
-        paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+        paths = [local_path(u) for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
             self.open_paths(paths)
 

@@ -12,7 +12,7 @@ _PLAIN = ("name", "source", "rig", "stringings", "stance_tolerance")
 
 @dataclass(frozen=True)
 class Change:
-    """``entries`` and ``bakes``: ids of those that came, went or are others now. ``pairings``: their keys.
+    """``entries`` and ``bakes``: ids of those that came, went or are others now. ``pairings`` and ``uses``: their keys.
 
     ``fields``: names of the other fields of the state that changed. ``everything``: another project was opened.
     """
@@ -20,16 +20,17 @@ class Change:
     entries: frozenset[str] = frozenset()
     bakes: frozenset[str] = frozenset()
     pairings: frozenset[tuple[str, str]] = frozenset()
+    uses: frozenset[tuple[str, str]] = frozenset()
     fields: frozenset[str] = frozenset()
     everything: bool = False
 
     def touches(self, *parts: str) -> bool:
-        """Whether any of some parts changed: entries, bakes, pairings, or a field of the state."""
+        """Whether any of some parts changed: entries, bakes, pairings, uses, or a field of the state."""
         return self.everything or any(getattr(self, p) if hasattr(self, p) else p in self.fields for p in parts)
 
     def __or__(self, other: Change) -> Change:
         return Change(
-            self.entries | other.entries, self.bakes | other.bakes, self.pairings | other.pairings,
+            self.entries | other.entries, self.bakes | other.bakes, self.pairings | other.pairings, self.uses | other.uses,
             self.fields | other.fields, self.everything or other.everything,
         )  # fmt: skip
 
@@ -43,6 +44,7 @@ def between(old, new) -> Change:
         _others({e.id: e for e in old.entries}, {e.id: e for e in new.entries}),
         _others({b.id: b for b in old.bakes}, {b.id: b for b in new.bakes}),
         _others(old.pairings, new.pairings),
+        _others(old.uses, new.uses),
         frozenset(f for f in _PLAIN if getattr(old, f) != getattr(new, f)),
     )
 

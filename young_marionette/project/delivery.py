@@ -64,6 +64,11 @@ def pair_files(source, rig, stringing_path=None):
     return stringing.from_file(stringing.load(stringing_path), source, rig)
 
 
+def inputs_of(entry):
+    """The files that an entry was read from."""
+    return [entry.path, *(entry.layout.drawn_in if entry.layout is not None else ())]
+
+
 def deliver(path, baked, rig, overwrite=False, body=False):
     """Write a baked clip on the placed rig, see ``delivered``."""
     check_writable(path, overwrite)
@@ -96,7 +101,7 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     ``unit``: metres per unit; ``up``: ``"Y"`` or ``"Z"``. ``body`` None: where the format can hold one and there is one.
     """
     check_writable(path, overwrite)
-    check_results([path], [entry.path])
+    check_results([path], inputs_of(entry))
     kind = WRITABLE[Path(path).suffix.lower()]
     if kind == "glTF" and (unit not in (None, 1.0) or up not in (None, "Y")):
         raise InputError("glTF is always in metres with Y up; choose BVH or USD for another unit or axis.")
@@ -122,6 +127,7 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
 
 def write_entry(entry, path, overwrite=False):
     """Write an entry as it stands, in its own unit and axes; a skeleton without motion as one frame at rest."""
+    check_results([path], inputs_of(entry))
     check_writable(path, overwrite)
     clip = entry.clip or Clip(entry.name, entry.skeleton, 30.0, entry.skeleton.rest[None])
     layout = layout_for(path, entry.layout)
@@ -150,7 +156,7 @@ def renamed(entry, names):
 
 def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False, body=False, more=()):
     """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
-    check_results([out, *(o.path for o in more)], [source.path, rig.path])
+    check_results([out, *(o.path for o in more)], [*inputs_of(source), *inputs_of(rig)])
     for path in (out, *(o.path for o in more)):
         (check_writable if path == out else check_free)(path, overwrite)
     refuse_gaps(pairing, source, rig)

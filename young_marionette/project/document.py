@@ -15,7 +15,7 @@ from ..core.evaluator import EVALUATOR
 from .bakes import Bake
 from .changes import EVERYTHING, Change, between, only_in
 from .entry import BAKED, CLIP, RIG, Entry
-from .pairing import Pairing
+from .pairing import Pairing, Use
 from .stringing import StringingFile, adapt, from_file, to_file
 
 HISTORY = 24 << 20  # bytes that undo and redo may hold beside the present state, each
@@ -25,6 +25,7 @@ HISTORY = 24 << 20  # bytes that undo and redo may hold beside the present state
 class State:
     """``source`` and ``rig``: ids of the active entries. ``pairings``: by the families of both sides.
 
+    ``uses``: what is set for one clip on one rig alone, by the ids of both.
     ``stance_tolerance``: degrees that a limb may stand apart in the stance before it is a snag.
     """
 
@@ -36,6 +37,7 @@ class State:
     stringings: tuple[StringingFile, ...] = ()
     stance_tolerance: float = 10.0
     bakes: tuple[Bake, ...] = ()
+    uses: dict[tuple[str, str], Use] = field(default_factory=dict)
 
     def entry(self, identifier):
         """The entry, or the baked clip, with an id; None where there is none."""
@@ -71,7 +73,15 @@ class State:
         return self.pairing_of(source, rig) if source and rig else None
 
     def pairing_of(self, source, rig):
-        """The Pairing of two entries' families, for just their skeletons; None where there is none."""
+        """The Pairing of two entries, for just their skeletons and with the clip's own settings; None without any."""
+        tied, use = self.tied(source, rig), self.uses.get((source.id, rig.id))
+        if tied is None or use is None:
+            return tied
+        settings = use.over(tied.settings)
+        return EVALUATOR.of("pairing of a clip", (tied, settings), lambda: replace(tied, settings=settings))
+
+    def tied(self, source, rig):
+        """The Pairing that two entries share with their families, for just their skeletons; None where there is none."""
         found = self.pairings.get((source.family, rig.family))
         if found is None or found.fits(source.placed_skeleton, rig.placed_skeleton):
             return found
@@ -82,6 +92,10 @@ class State:
     def with_pairing(self, pairing):
         """The state with another pairing in place of the active one."""
         return replace(self, pairings={**self.pairings, self.key: pairing})
+
+    def with_use(self, use):
+        """The state with other settings of the active clip on the active rig."""
+        return replace(self, uses={**self.uses, (self.source, self.rig): use})
 
     def with_entry(self, entry):
         """The state with one entry, or baked clip, replaced by its namesake in id."""

@@ -18,6 +18,7 @@ from .bakes import Bake
 from .blobs import Blobs
 from .document import State
 from .entry import Entry
+from .pairing import Use
 from .schema import VERSION, BakeFile, EntryFile, LayoutFile, MotionFile, ProjectFile
 from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
 from .stringing import from_file, parse
@@ -43,7 +44,8 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     known = {e.id for e in entries}
     source, rig = (i if i in known else None for i in (file.source, file.rig))
-    return replace(state, bakes=bakes, source=source, rig=rig)
+    uses = {(u.source, u.rig): Use(u.in_place, u.stride, u.height_offset) for u in file.uses}
+    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig)
 
 
 def with_pairings(label, state, pairings):

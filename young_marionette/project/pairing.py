@@ -40,6 +40,19 @@ class Origin:
         return f"Adapted from the stringing {self.stringing}; {told}."
 
 
+@dataclass(frozen=True)
+class Use:
+    """Settings that belong to one clip on one rig (see core.transfer.TransferSettings); None: as the stringing has it."""
+
+    in_place: bool | None = None
+    stride: float | None = None
+    height_offset: float | None = None
+
+    def over(self, settings):
+        """``settings`` with what is set here."""
+        return replace(settings, **{name: value for name, value in vars(self).items() if value is not None})
+
+
 @dataclass(frozen=True, eq=False)
 class Pairing:
     """Strings, stance and settings between two placed skeletons. ``matched`` false: the stance was set by hand.

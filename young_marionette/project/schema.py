@@ -58,7 +58,7 @@ class EntryFile(Strict):
     skeleton: str = Field(pattern=_BLOB)
     motion: MotionFile | None = None
     layout: LayoutFile | None = None
-    unit: float | None = Field(default=None, gt=0)
+    unit: float | None = Field(default=None, gt=1e-9, lt=1e9)
     up: Axis | None = None
     bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()
@@ -72,6 +72,16 @@ class PairingFile(Strict):
     source: str
     rig: str
     stringing: StringingFile
+
+
+class UseFile(Strict):
+    """What is set for one clip on one rig alone; what is left out is as the stringing has it."""
+
+    source: str
+    rig: str
+    in_place: bool | None = None
+    stride: float | None = Field(default=None, gt=0, le=100)
+    height_offset: float | None = Field(default=None, ge=-100, le=100)
 
 
 class BakeFile(Strict):
@@ -101,6 +111,7 @@ class ProjectFile(Strict):
     name: str
     entries: list[EntryFile]
     bakes: list[BakeFile] = []
+    uses: list[UseFile] = []
     source: str | None = None
     rig: str | None = None
     pairings: list[PairingFile] = []
@@ -124,7 +135,7 @@ class OldEntryFile(Strict):
     layout: LayoutFile | None = None
     layout_names: list[str] | None = None  # version 1
     layout_channels: list[list[str]] | None = None  # version 1
-    unit: float | None = Field(default=None, gt=0)
+    unit: float | None = Field(default=None, gt=1e-9, lt=1e9)
     up: Axis | None = None
     bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()

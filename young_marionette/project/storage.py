@@ -20,7 +20,17 @@ from ..formats.files import opened, write_whole
 from . import migration
 from .blobs import Blob, ZipBlobs
 from .loading import Side, of_document
-from .schema import VERSION, BakeFile, CorrectionFile, EntryFile, LayoutFile, MotionFile, PairingFile, ProjectFile
+from .schema import (
+    VERSION,
+    BakeFile,
+    CorrectionFile,
+    EntryFile,
+    LayoutFile,
+    MotionFile,
+    PairingFile,
+    ProjectFile,
+    UseFile,
+)
 from .soundness import UNSOUND
 from .stringing import to_file
 
@@ -53,7 +63,7 @@ def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
     for key, _pairing in state.pairings.items():
         source = next((e for e in state.entries if e.family == key[0]), None)
         rig = next((e for e in state.entries if e.family == key[1]), None)
-        member = state.pairing_of(source, rig) if source and rig else None
+        member = state.tied(source, rig) if source and rig else None
         if member is not None:
             pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
     document = ProjectFile(
@@ -64,6 +74,7 @@ def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
         rig=state.rig,
         entries=[_entry_file(e, blobs) for e in state.entries],
         bakes=[_bake_file(b, blobs) for b in state.bakes],
+        uses=[UseFile(source=s, rig=r, **vars(use)) for (s, r), use in state.uses.items()],
         pairings=pairings,
         stringings=list(state.stringings),
         stance_tolerance=state.stance_tolerance,

@@ -8,8 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QListWidget, QListWidgetItem
 
 from ...core.errors import InputError
+from ...formats.files import check_results
 from ...formats.registry import check_writable
-from ...project.delivery import deliver
+from ...project.delivery import deliver, inputs_of
 from .. import settings
 from ..parts.widgets import Card, button, label, row, tool
 from .base import Desk
@@ -122,8 +123,10 @@ class DeliverDesk(Desk):
         if not self.folder.text().strip():
             problems.append("Choose a folder.")
         else:
-            for _entry, path in jobs:
+            files = [p for e in self.session.state.entries for p in inputs_of(e)]
+            for i, (_entry, path) in enumerate(jobs):
                 try:
+                    check_results([path, *(p for _, p in jobs[:i])], files)
                     check_writable(path, self.overwrite.isChecked())
                 except InputError as error:
                     problems.append(str(error))

@@ -19,6 +19,7 @@ class Layout:
     format = "BVH"
     character = None
     body_problem = ""
+    drawn_in = ()
     expressions: ClassVar[dict] = {}
 
     def renamed(self, names):

@@ -35,6 +35,7 @@ class GltfLayout:
     names: tuple[str, ...]
 
     format = "glTF"
+    drawn_in = ()
 
     def renamed(self, names):
         """The layout with other joint names."""

@@ -22,7 +22,7 @@ from .unpacking import Arrays
 
 @contextlib.contextmanager
 def open_usd(path, unpacked=lambda: None, label=None, folder=None):
-    """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes})``; InputError for what is no sound one.
+    """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes}, layers drawn in)``; InputError for what is no sound one.
 
     ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
     Arrays of the parts may be those of the open file, which would be copied when it is closed. ``unpacked`` is called
@@ -67,7 +67,7 @@ def _read(place, package, unpacked):
     from pxr import Usd, UsdGeom, UsdSkel
 
     path, label = place.path, place.label
-    several = check_layers(place, package) or package
+    layers = check_layers(place, package)
     stage = Usd.Stage.Open(str(path))
     if stage is None:
         raise InputError(f"{label} can't be read: it is no sound USD file, or was cut off.")
@@ -82,7 +82,7 @@ def _read(place, package, unpacked):
     played = _played(skeletons)
     textures = _textures(prims, place, package)
     with open(path, "rb") as file:
-        alone = not several and file.read(8) == b"PXR-USDC"
+        alone = not (layers or package) and file.read(8) == b"PXR-USDC"
     # A binary layer that draws in nothing is kept as it is; anything else becomes one of that kind.
     data, textures = (None, textures) if alone else _flat(stage, textures)
     declared = Declared(
@@ -102,7 +102,7 @@ def _read(place, package, unpacked):
         clips = _clips(stage.GetPrimAtPath(tree.path), tree, own, place, notes)
         name = place.stem if len(trees) == 1 else f"{place.stem}: {tree.path.rsplit('/', 1)[-1]}"
         parts.append((tree, clips, body, notes, name))
-    return (stage, flat), (parts, declared, data, textures)
+    return (stage, flat), (parts, declared, data, textures, () if package else layers)
 
 
 def _clips(skeleton, tree, animations, place, notes):

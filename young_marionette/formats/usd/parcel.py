@@ -12,7 +12,7 @@ from .memory import Reading, Writing
 from .skeletons import UsdTree
 
 
-def packed(parts, declared, data, textures):
+def packed(parts, declared, data, textures, layers=()):
     """``(file, told)``: all of it in a nameless file in memory, and where in it the description stands."""
     store = Writing()
     described = {
@@ -29,6 +29,7 @@ def packed(parts, declared, data, textures):
         ],
         "textures": {place: store.put_bytes(image) for place, image in textures.items()},
         "layer": store.put_bytes(data),
+        "layers": list(layers),
     }
     told = store.put_bytes(json.dumps(described).encode())
     store.finish()
@@ -36,7 +37,7 @@ def packed(parts, declared, data, textures):
 
 
 def unpacked(file, told, data=None, textures=None):
-    """``(parts, declared, data, textures)``; ``textures`` replace those of the parcel, ``data`` stands where it has none."""
+    """``(parts, declared, data, textures, layers)``; ``textures`` replace those of the parcel, ``data`` stands where it has none."""
     store = Reading(file)
     described = json.loads(store.get_bytes(told))
     if textures is None:
@@ -47,7 +48,7 @@ def unpacked(file, told, data=None, textures=None):
         clips = [_clip_back(store, c, tree.skeleton) for c in part["clips"]]
         parts.append((tree, clips, _character_back(store, part["character"], textures), part["notes"], part["name"]))
     layer = store.get_bytes(described["layer"])
-    return parts, Declared(*described["declared"]), data if layer is None else layer, textures
+    return parts, Declared(*described["declared"]), data if layer is None else layer, textures, described["layers"]
 
 
 def _tree(store, tree):

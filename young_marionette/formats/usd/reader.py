@@ -29,7 +29,10 @@ def is_usd(head):
 
 @dataclass(frozen=True, eq=False)
 class UsdLayout:
-    """A skeleton in a USD file, with the whole file (flattened to one binary layer), to be written again."""
+    """A skeleton in a USD file, with the whole file (flattened to one binary layer), to be written again.
+
+    ``drawn_in``: the other files that it was made of, while they are known.
+    """
 
     label: str
     data: bytes
@@ -37,6 +40,7 @@ class UsdLayout:
     tree: UsdTree
     names: tuple[str, ...]
     character: Character | None = None
+    drawn_in: tuple[str, ...] = ()
 
     format = "USD"
     body_problem = ""
@@ -69,7 +73,7 @@ class UsdLayout:
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(layer)
-            parts, _, _, _ = WORKER.read(name, layer, textures)
+            parts = WORKER.read(name, layer, textures)[0]
         finally:
             os.unlink(name)
         for tree, _, character, _, _ in parts:
@@ -83,9 +87,9 @@ def read(path):
     path = Path(path)
     with opened(path):
         pass
-    parts, declared, data, textures = WORKER.read(path)
+    parts, declared, data, textures, layers = WORKER.read(path)
     files = []
     for tree, clips, character, notes, name in parts:
-        layout = UsdLayout(path.name, data, textures, tree, tree.skeleton.names, character)
+        layout = UsdLayout(path.name, data, textures, tree, tree.skeleton.names, character, tuple(layers))
         files.append(MotionFile(path, "USD", tree.skeleton, tuple(clips), layout, tuple(notes), declared, name))
     return replace(files[0], more=tuple(files[1:]))

@@ -52,7 +52,7 @@ def check_package(place):
 
 
 def check_layers(place, package=False):
-    """InputError where a layer, or one that it draws in, points to a place outside; True if there are others.
+    """InputError where a layer, or one that it draws in, points to a place outside; the files of all that it draws in.
 
     The same for layers, references and payloads, in files and in packages.
     """
@@ -73,7 +73,7 @@ def check_layers(place, package=False):
         todo += [source.of(asset, here) for asset in filter(None, layer.GetCompositionAssetDependencies())]
         if _draws_clips(layer):
             raise InputError(f"{place.label} draws its values from other files over time, which is not read here.")
-    return len(seen) > 1
+    return sorted(str(layer) for layer in seen if layer != source.first)
 
 
 class _Folder:

@@ -48,7 +48,7 @@ class Worker:
         atexit.register(self.stop)
 
     def read(self, path, data=None, textures=None):
-        """``(parts, declared, flat layer, textures)`` of a file (see opening); InputError, in one sentence, for any other.
+        """``(parts, declared, flat layer, textures, layers)`` of a file (see opening); InputError, in one sentence, for any other.
 
         ``data`` and ``textures`` stand for the layer and the textures, where they are known already.
         """

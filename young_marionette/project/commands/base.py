@@ -25,8 +25,9 @@ def paired(state):
 
 
 def need(state):
-    """The active pairing; InputError where there is none."""
-    pairing = state.pairing
+    """What the active two share with their families (a Pairing); InputError where there is none."""
+    source, rig = state.source_entry, state.rig_entry
+    pairing = state.tied(source, rig) if source and rig else None
     if pairing is None:
         raise InputError("Choose a performer's clip and a rig first; both need a readable body.")
     return pairing

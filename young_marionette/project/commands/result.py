@@ -8,20 +8,27 @@ from ...core.errors import InputError
 from ..bakes import Bake as Made
 from ..bakes import bake
 from ..entry import free_name, new_id
+from ..pairing import Use
 from ..stringing import StringingFile, adapt, from_file, to_file
 from .base import need
 
 
 @dataclass(frozen=True)
 class SetTransfer:
-    """Change transfer settings (see core.transfer.TransferSettings)."""
+    """Change transfer settings (see core.transfer.TransferSettings): of the active clip alone where they are a Use's."""
 
     changes: tuple[tuple[str, object], ...]
     label: str = "change the transfer"
 
     def run(self, state):
-        pairing = need(state)
-        return state.with_pairing(replace(pairing, settings=replace(pairing.settings, **dict(self.changes))))
+        pairing, changes = need(state), dict(self.changes)
+        own = {name: changes.pop(name) for name in tuple(changes) if name in vars(Use())}
+        if changes:
+            state = state.with_pairing(replace(pairing, settings=replace(pairing.settings, **changes)))
+        if own:
+            use = replace(state.uses.get((state.source, state.rig), Use()), **own)
+            state = state.with_use(use)
+        return state
 
 
 @dataclass(frozen=True)
@@ -34,7 +41,8 @@ class Bake:
     label: str = "bake"
 
     def run(self, state):
-        pairing, source, rig = need(state), state.source_entry, state.rig_entry
+        need(state)
+        pairing, source, rig = state.pairing, state.source_entry, state.rig_entry
         name = free_name(f"{source.name} on {rig.name}", state.names)
         made = bake(self.identifier, name, pairing, source, rig, self.fps, self.frames)
         return replace(state, bakes=(*state.bakes, made))
@@ -83,6 +91,8 @@ class UseStringing:
         state = replace(state, stringings=kept)
         if state.key is None:
             return state
+        # Its settings count, not what was set for the clip before.
+        state = replace(state, uses={k: u for k, u in state.uses.items() if k != (state.source, state.rig)})
         return state.with_pairing(from_file(self.file, state.source_entry, state.rig_entry))
 
 
@@ -108,5 +118,6 @@ class KeepStringing:
     def run(self, state):
         if not self.name.strip():
             raise InputError("A stringing needs a name.")
-        file = to_file(need(state), state.source_entry, state.rig_entry, self.name.strip())
+        need(state)
+        file = to_file(state.pairing, state.source_entry, state.rig_entry, self.name.strip())
         return replace(state, stringings=(*(f for f in state.stringings if f.name != file.name), file))

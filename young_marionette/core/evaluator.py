@@ -77,7 +77,7 @@ class Evaluator:
         with self._lock:
             kept = self._kept.get(key)
             if kept is None:
-                kept = self._kept[key] = _Kept(value, _LEAST + nbytes(value), self._asked)
+                kept = self._kept[key] = _Kept(value, _LEAST + nbytes(value, _of_inputs(inputs)), self._asked)
                 self._let_go()
             return kept.value
 
@@ -110,6 +110,14 @@ def _is_itself(thing: object) -> bool:
     except TypeError:
         return True
     return False
+
+
+def _of_inputs(inputs: tuple) -> set:
+    """What is there anyway, with the inputs, and does not count as the value's own."""
+    shared = set(map(id, inputs))
+    for thing in inputs:
+        shared.update(map(id, getattr(thing, "__dict__", {}).values()))
+    return shared
 
 
 def nbytes(value: object, _seen: set | None = None) -> int:

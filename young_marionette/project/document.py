@@ -69,6 +69,9 @@ class State:
     @property
     def pairing(self):
         """The active Pairing, for just the skeletons that are active; None where there is none."""
+        return EVALUATOR.of("active pairing", (self,), self._active_pairing)
+
+    def _active_pairing(self):
         source, rig = self.source_entry, self.rig_entry
         return self.pairing_of(source, rig) if source and rig else None
 

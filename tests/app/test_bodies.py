@@ -193,7 +193,7 @@ class Bodies(WindowCase):
         """As VRM humanoid names, and as a table that ties the written rig with full certainty."""
         card = self.desk("gather").rig
         card.names.fill()
-        card.names.setCurrentText("as tied, with a VRM table")
+        card.names.setCurrentText("to VRM names, as tied")
         card.names.activated.emit(card.names.currentIndex())
         self.spin()
         rig = self.state.rig_entry

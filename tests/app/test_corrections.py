@@ -37,7 +37,7 @@ class Corrections(WindowCase):
     def test_travel_is_held(self):
         self.session.do(do.Choose(self.id_of("walk_the_wall")))
         self.assertGreater(self.hips_travel(), 1.0)
-        self.choose("Travel", "held in place")
+        self.choose("Travel", "in place")
         self.assertLess(self.hips_travel(), 1e-6)
         self.choose("Travel", "as in the file")
         self.assertGreater(self.hips_travel(), 1.0)
@@ -73,10 +73,10 @@ class Corrections(WindowCase):
         self.session.do(do.Untie("head"))
         self.session.do(do.Choose(odd.id))
         self.assertIn("head", self.strings())
-        self.choose("Family", "that of")
+        self.choose("Family", "same as")
         self.assertEqual(self.state.source_entry.family, first.family)
         self.assertNotIn("head", self.strings())
-        self.choose("Family", "by its bones")
+        self.choose("Family", "detected")
         self.assertIn("head", self.strings())
 
 

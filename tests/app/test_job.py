@@ -322,7 +322,7 @@ class Keys(WindowCase):
 
     def test_a_snag_is_mended_from_the_list(self):
         self.window.snag_panel.toggle()
-        mend = next(b for b in self.window.snag_panel.findChildren(QPushButton) if b.text() == "Take out")
+        mend = next(b for b in self.window.snag_panel.findChildren(QPushButton) if b.text() == "Remove")
         self.click(mend)
         self.assertNotIn("loft_take_000", [e.name for e in self.state.entries])
         self.assertFalse(any("loft_take_000" in s.text for s in self.session.snags))

@@ -248,7 +248,7 @@ class Board(WindowCase):
         desk = self.desk("string")
         self.session.do(do.Untie("left foot"))
         buttons = {b.text(): b for b in desk.findChildren(QPushButton)}
-        self.click(buttons["Tie the rest"])
+        self.click(buttons["Tie untied"])
         self.assertIn("left foot", self.strings())
         self.click(buttons["Tie all"])
         self.assertEqual(len(self.strings()), 20)
@@ -366,7 +366,7 @@ class Panels(WindowCase):
     def test_adopt_a_frame(self):
         desk = self.desk("stance")
         self.session.seek(95)
-        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Take this frame"))
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Use this frame"))
         self.assertGreater(np.abs(self.state.pairing.stance.source - self.state.pairing.source.rest).max(), 0.1)
         self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.5)
 
@@ -403,7 +403,7 @@ class Panels(WindowCase):
         desk.overwrite.setChecked(True)
         self.assertTrue(desk.write.isEnabled())
         desk.list.item(0).setCheckState(Qt.CheckState.Unchecked)
-        self.assertIn("Nothing is ticked", desk.problems.text())
+        self.assertIn("No clip is selected", desk.problems.text())
 
 
 class Look(WindowCase):
@@ -547,7 +547,7 @@ class GatherTools(WindowCase):
         card.floor.click()
         self.close(self.window.stage.figures[0].positions[:, 1].min(), low - 0.04, 0.012)
         self.assertFalse(card.floor.isEnabled())
-        card.centre.setCurrentText("Starts over the origin")
+        card.centre.setCurrentText("Start position: origin")
         card.centre.activated.emit(1)
         self.close(self.window.stage.figures[0].positions[1, [0, 2]], 0, 0.05)
         card.rate.edited.emit(48.0, True)
@@ -558,7 +558,7 @@ class GatherTools(WindowCase):
     def test_renaming(self):
         card = self.desk("gather").source
         card.names.fill()
-        card.names.setCurrentText("as in H-Anim")
+        card.names.setCurrentText("to H-Anim names")
         card.names.activated.emit(card.names.currentIndex())
         self.assertIn("l_elbow", self.state.source_entry.skeleton.names)
         self.assertEqual(len(self.strings()), 20)
@@ -618,7 +618,7 @@ class StanceTools(WindowCase):
         desk = self.desk("stance")
         desk.clips.setCurrentText("quay_reference")
         desk.clips.activated.emit(desk.clips.currentIndex())
-        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Take this frame"))
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Use this frame"))
         points = self.window.stage.figures[0].positions
         s = self.state.pairing.source
         arm = points[s.index["quay:L_Hand"]] - points[s.index["quay:L_Humerus"]]

@@ -184,7 +184,7 @@ class Dialogs(WindowCase):
 
     def test_leaving_unsaved_work_asks(self):
         before = self.edited()
-        asked = self.answer(self.press("Stay"))
+        asked = self.answer(self.press("Cancel"))
         self.window.new()
         self.assertIn("unsaved changes", asked[0].text())
         self.assertIs(self.state, before)
@@ -195,7 +195,7 @@ class Dialogs(WindowCase):
         self.assertEqual(len(storage.load(self.folder / "kept.marionette").entries), len(before.entries))
         self.session.do(do.Rename(None, "x"))
         self.session.document.open(before, None, saved=False)
-        self.answer(self.press("Leave without saving"))
+        self.answer(self.press("Don't save"))
         self.window.new()
         self.assertEqual(self.state.entries, ())
 
@@ -265,7 +265,7 @@ class Dialogs(WindowCase):
         desk.clips.setCurrentText("haul_rope")
         desk.clips.activated.emit(desk.clips.currentIndex())
         desk.frame.set_value(40)
-        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Take this frame"))
+        self.click(next(b for b in desk.findChildren(QPushButton) if b.text() == "Use this frame"))
         self.assertIn("Frame 40", self.window.status.text())
         # The same pose, joint by joint, but for where the figure faces.
         source, entry = self.state.pairing.source, self.state.entry(self.id_of("haul_rope"))
@@ -329,7 +329,7 @@ class Keeping(WindowCase):
         ):
             self.session.do(do.Rename(None, "One"))
             self.until(lambda: self.window.message.isVisible())
-            self.assertIn("can't be kept", self.window.message.text.text())
+            self.assertIn("Autosave failed", self.window.message.text.text())
             self.assertIn("No space left", self.window.message.text.text())
             self.assertEqual(self.state.name, "One")
             broken[0] = False
@@ -339,12 +339,12 @@ class Keeping(WindowCase):
     def test_closing_when_it_can_not_be_kept_asks(self):
         self.session.do(do.Rename(None, "One"))
         with mock.patch.object(Recovery, "_keep", side_effect=InputError("The folder is full.")):
-            asked = self.answer(self.press("Stay"))
+            asked = self.answer(self.press("Cancel"))
             self.assertFalse(self.window.close())
             self.assertIsInstance(asked[0], QMessageBox)
             self.assertTrue(self.window.isVisible())
             self.assertEqual(self.state.name, "One")
-            self.answer(self.press("Leave without saving"))
+            self.answer(self.press("Don't save"))
             self.assertTrue(self.window.close())
         self.window = None
 
@@ -487,7 +487,7 @@ class ForeignText(WindowCase):
         table = self.window.desks["string"].table
         for row in range(table.rowCount()):
             self.check_tip(table.data(table.index(row, 1), Qt.ItemDataRole.ToolTipRole))
-        asked = self.answer(self.press("Stay"))
+        asked = self.answer(self.press("Cancel"))
         self.window.new()
         self.assertEqual(asked[0].textFormat(), Qt.TextFormat.PlainText)
 

@@ -337,7 +337,7 @@ class Matching(Line):
         self.assertEqual(first.skeleton.names, last.skeleton.names)
         self.close(joints_at(first.clips[0]), joints_at(last.clips[0]), 1e-3)
         self.close(joints_at(first.clips[0]), joints_at(read(there).clips[0]), 1e-3)
-        self.refused("rename", self.lamp, "--names", "sailors", "--out", self.folder / "z.bvh", says="no convention")
+        self.refused("rename", self.lamp, "--names", "sailors", "--out", self.folder / "z.bvh", says="neither a known naming convention")
         self.refused("rename", self.lamp, "--names", "vrm", "--out", self.lamp, "--overwrite", says="one of the files")
 
 
@@ -392,7 +392,7 @@ class Converting(Line):
     def test_refusals(self):
         for arguments, says in (
             ((self.lamp, self.folder / "a.glb", "--unit", "cm"), "metres with Y up"),
-            ((self.lamp, self.folder / "a.glb", "--unit", "ell"), "no unit"),
+            ((self.lamp, self.folder / "a.glb", "--unit", "ell"), "not a known unit"),
             ((self.lamp, self.folder / "a.usda", "--up", "X"), "up"),
             ((self.lamp, self.folder / "a.glb", "--with-body"), "no body"),
             ((self.lamp, self.folder / "a.bvh", "--with-body"), "motion alone"),

@@ -224,7 +224,7 @@ class Facts(Case):
         found = place_figure(s, Correction(scale=0.01, up="Z", facing="-Y"))
         self.assertEqual((found.unit, found.up, found.facing), ("centimetre", "+Z", "-Y"))
         self.close(rot.rotate(found.placement.turn, axis_vector("-Y")), [0, 0, 1], 1e-9)
-        self.assertTrue(any(f.evidence == "set by you" for f in found.facts))
+        self.assertTrue(any(f.evidence == "set manually" for f in found.facts))
 
     def test_hovering_and_short_clips_are_told(self):
         s = make_figure(Build())

@@ -129,7 +129,7 @@ class Placements(Case):
         for name in ("X", "+y", "-Z"):
             self.assertEqual(axis_name(axis_vector(name)).lower().lstrip("+"), name.lower().lstrip("+"))
         for bad in ("", "W", "XY", "--X"):
-            self.refuses(lambda b=bad: axis_vector(b), "no axis")
+            self.refuses(lambda b=bad: axis_vector(b), "not an axis")
 
     def test_there_and_back(self):
         rng = np.random.default_rng(7)

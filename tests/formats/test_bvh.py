@@ -186,7 +186,7 @@ class Refusals(Case):
             (SMALL.replace("CHANNELS 3 Z", "CHANNELS 4 Z"), "channel"),
             (SMALL.replace("CHANNELS 3", "CHANNELS many"), "count"),
             (SMALL.replace("CHANNELS 3 Zrotation", "CHANNELS 3 Xrotation"), "twice"),
-            (SMALL.replace("Zrotation X", "Wrotation X"), "no channel"),
+            (SMALL.replace("Zrotation X", "Wrotation X"), "not a channel"),
             (SMALL.replace("Frames: 2", "Frames: two"), "Frames"),
             (SMALL.replace("Frames: 2", "Frames: -2"), "count of frames"),
             (SMALL.replace("0.0333333", "0"), "Frame Time"),

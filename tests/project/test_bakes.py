@@ -148,7 +148,7 @@ class OutOfDate(Case):
     def test_what_it_came_from_is_gone(self):
         self.document.do(do.Remove(self.state.source))
         self.assertFalse(self.outdated())
-        self.refuses(lambda: self.document.do(do.BakeAnew(self.state.bakes[0].id)), "can't be baked anew")
+        self.refuses(lambda: self.document.do(do.BakeAnew(self.state.bakes[0].id)), "can't be rebaked")
 
 
 class OldProjects(Case):

@@ -411,7 +411,7 @@ class Snags(WithShow):
     def test_stance(self):
         self.do(do.TurnBone("leftUpperArm", (0, 0, 0.7)))
         snag = next(s for s in find_snags(self.state) if s.step == "stance")
-        self.assertIn("left upper arm stands 40° apart", snag.text)
+        self.assertIn("left upper arm is 40° off", snag.text)
         self.do(snag.mend)
         self.assertFalse([s for s in find_snags(self.state) if s.step == "stance"])
 
@@ -483,7 +483,7 @@ class Strings(WithShow):
     def test_exchanged_sides_are_told_and_mended(self):
         before = self.strings()
         self.do(do.SwapSides())
-        snag = next(s for s in find_snags(self.state) if s.text.startswith("Left and right are exchanged"))
+        snag = next(s for s in find_snags(self.state) if s.text.startswith("Left and right are swapped"))
         self.do(snag.mend)
         self.assertEqual({p: s.source for p, s in self.strings().items()}, {p: s.source for p, s in before.items()})
         self.assertFalse(any("exchanged" in t for t in self.texts()))
@@ -494,7 +494,7 @@ class Strings(WithShow):
         self.assertIn("quay:L_Foot is the left foot, head is the head", told)
         self.assertIn("quay:L_Foot is tied for 2 parts", told)
         self.do(do.Lock("head"))
-        self.assertNotIn("unlike places", "\n".join(self.texts()))
+        self.assertNotIn("different body parts", "\n".join(self.texts()))
         self.do(do.TieBones("spine", ("quay:Thorax", "quay:Lumbar"), ("spine", "chest")))
         self.assertIn("run of the spine is out of order", "\n".join(self.texts()))
 

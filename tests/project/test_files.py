@@ -109,7 +109,7 @@ class Projects(Case):
 
         for change, word in (
             (put(version=99), "newer version"),
-            (put(format="x"), "no project"),
+            (put(format="x"), "not a Young Marionette project"),
             (put(entries=5), "entries"),
             (put(extra=1), "extra"),
             (lambda t: t["entries"][0].update(id="../../etc"), "id"),
@@ -128,10 +128,10 @@ class Projects(Case):
         for name, data in (("x.marionette", b"hello"), ("y.marionette", b"")):
             path = self.folder / name
             path.write_bytes(data)
-            self.refuses(lambda p=path: storage.load(p), "no project")
+            self.refuses(lambda p=path: storage.load(p), "not a Young Marionette project")
         with zipfile.ZipFile(self.folder / "z.marionette", "w") as z:
             z.writestr("other", "x")
-        self.refuses(lambda: storage.load(self.folder / "z.marionette"), "no project")
+        self.refuses(lambda: storage.load(self.folder / "z.marionette"), "not a Young Marionette project")
 
     def test_a_failed_save_keeps_the_old_file(self):
         before = self.path.read_bytes()
@@ -375,7 +375,7 @@ class Recoveries(Case):
         blob.write_bytes(blob.read_bytes()[:-50])
         self.refuses(lambda: second.restore(kept), "damaged")
         kept.file.write_text('{"name": "x", "when": 1, "document": {}}')
-        self.refuses(lambda: second.restore(kept), "no project")
+        self.refuses(lambda: second.restore(kept), "not a Young Marionette project")
 
     def test_broken_notes_are_passed_over(self):
         for name, text in (("a.json", "{"), ("b.json", "{}"), ("c.json", '{"name": "x", "when": 1}')):

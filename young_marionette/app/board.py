@@ -362,7 +362,7 @@ class StringBoard(QWidget):
         chain = [ends[1], *skeleton.ancestors(ends[1])]
         if ends[0] in chain:
             self.runs[side] = tuple(skeleton.names[j] for j in chain[: chain.index(ends[0]) + 1][::-1])
-            self.pointed.emit(f"Run of {len(self.runs[side])} bones: drag it to the other figure to tie it")
+            self.pointed.emit(f"Chain of {len(self.runs[side])} bones: drag it to the other figure to tie it")
 
     def leaveEvent(self, _event):
         self._hover = None

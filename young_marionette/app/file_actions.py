@@ -130,7 +130,7 @@ class FileActions:
         """Make the demo show where it is not there yet, and open it."""
         from .main import demo_project
 
-        self.run_job("make the demo show", lambda _p: demo_project(), self.open_project)
+        self.run_job("create the demo project", lambda _p: demo_project(), self.open_project)
 
     def _may_leave(self):
         """Whether the open work may be replaced; asks only where something would be lost."""
@@ -141,8 +141,8 @@ class FileActions:
         )
         box.setTextFormat(Qt.TextFormat.PlainText)
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        drop = box.addButton("Don't save", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is save:
             return self.save()
@@ -199,7 +199,7 @@ class FileActions:
         """Keep the active pairing in the library under the names of its sides."""
         state = self.session.state
         if state.pairing is None:
-            self.complain("There is no pairing yet: choose a clip and a rig first.")
+            self.complain("Choose a source clip and a target rig first.")
             return
         self.session.do(KeepStringing(f"{family_name(state.source_entry)} to {state.rig_entry.name}"))
 
@@ -207,7 +207,7 @@ class FileActions:
         """Save the active pairing to a file of its own."""
         state = self.session.state
         if state.pairing is None:
-            self.complain("There is no pairing yet: choose a clip and a rig first.")
+            self.complain("Choose a source clip and a target rig first.")
             return
         start = Path(settings.last_folder("project")) / f"{state.source_entry.name} to {state.rig_entry.name}.stringing"
         path = self._ask_path("Save the stringing", start, "Stringing", ".stringing")
@@ -235,7 +235,7 @@ class FileActions:
         if self._keeping is not None or not document.unsaved or not self.session.state.entries:
             return  # what runs now is followed by the next: see _kept
         state, path, self._unkept_since = self.session.state, document.path, None
-        self._keeping = Job("keep the work", lambda _p: self.recovery.keep(state, path), document.project)
+        self._keeping = Job("autosave", lambda _p: self.recovery.keep(state, path), document.project)
         self._keeping.finished.connect(lambda _r: self._keeps(state))
         self._keeping.failed.connect(self._keeps_not)
         self._keeping.ended.connect(self._kept)
@@ -246,13 +246,13 @@ class FileActions:
         if self._keep_failed:
             self._keep_failed = False
             self.message.hide()
-            self.tell("Unsaved work is kept again")
+            self.tell("Autosave works again")
 
     def _keeps_not(self, why):
         """Said at once, and tried again; the work itself is as it was."""
         if not self._keep_failed:
             self._keep_failed = True
-            self.complain(f"Unsaved work can't be kept for the case of a crash: {why} Save the project to be safe.")
+            self.complain(f"Autosave failed: {why} Save the project to be safe.")
         self._unkept_since = self._unkept_since or time.monotonic()
 
     def _kept(self):
@@ -272,7 +272,7 @@ class FileActions:
         kept = found[0]
         when = time.strftime("%d %b, %H:%M", time.localtime(kept.when))
         self.banner.say(
-            f"Unsaved work on {kept.name} from {when} was kept.",
+            f"Unsaved work on {kept.name} from {when} can be restored.",
             button("Restore", lambda: self._recover(kept), True),
             button("Discard", lambda: self._give_up(kept)),
         )
@@ -284,7 +284,7 @@ class FileActions:
             self._opened(state, Path(kept.path) if kept.path else None, saved=False)
             self.banner.hide()
             # Only when this session has its own copy is the old one let go.
-            job = Job("keep the work", lambda _p: self.recovery.keep(state, kept.path))
+            job = Job("autosave", lambda _p: self.recovery.keep(state, kept.path))
             job.finished.connect(lambda _r: self._give_up(kept))
             job.failed.connect(self._keeps_not)
             self._keeping_recovered = job.start()

@@ -12,11 +12,11 @@ from . import icons, theme
 from .parts.widgets import label, tip, tool
 
 TELLS = {
-    "gather": "bring files in, and see what they hold",
+    "gather": "open files and check what they hold",
     "string": "tie bones to bones",
     "stance": "match the reference poses",
-    "transfer": "travel and height, and bake",
-    "refine": "look at what was baked",
+    "transfer": "adjust travel and height, and bake",
+    "refine": "check baked clips",
     "deliver": "write files",
 }
 
@@ -220,4 +220,4 @@ class Header(QWidget):
         total = len(session.snags)
         self.snags.setIcon(icons.icon("snag" if total else "check", "brass"))
         self.snags.setText("No snags" if not total else f"{total} snag{'s' if total > 1 else ''}")
-        self.snags.setToolTip("What the program found about the work (Alt+S)")
+        self.snags.setToolTip("Problems found in the project (Alt+S)")

@@ -14,24 +14,24 @@ SHEET = (
         "Time",
         (
             ("Space", "Play, stop"),
-            ("Left, Right", "A frame back, on"),
-            ("Shift+Left, Right", "Ends of the range"),
-            ("I, O", "Begin, end the range here"),
+            ("Left, Right", "Previous, next frame"),
+            ("Shift+Left, Right", "Start, end of the range"),
+            ("I, O", "Set the start, end of the range"),
             ("L", "Loop"),
         ),
     ),
     (
         "Stage",
         (
-            ("V", "Side by side, over, one alone"),
+            ("V", "Side by side, overlaid, single"),
             ("C", "Front, side, top"),
             ("Home", "Frame the figures"),
             ("H", "Follow the hips"),
             ("T", "Trails"),
-            ("B", "Bodies, seen through, bones"),
-            ("drag", "Turn"),
-            ("Shift+drag", "Move"),
-            ("wheel", "Nearer, farther"),
+            ("B", "Bodies, see-through, bones"),
+            ("drag", "Orbit"),
+            ("Shift+drag", "Pan"),
+            ("wheel", "Zoom"),
         ),
     ),
     (
@@ -45,22 +45,22 @@ SHEET = (
             ("Ctrl+Z", "Undo"),
             ("Ctrl+Shift+Z", "Redo"),
             ("Ctrl+S", "Save"),
-            ("Ctrl+Shift+S", "Save under a name"),
+            ("Ctrl+Shift+S", "Save as"),
         ),
     ),
     (
         "Library and strings",
         (
-            ("Enter", "Use it, or choose a bone"),
-            ("Delete", "Take out, or untie"),
+            ("Enter", "Use the entry, or choose a bone"),
+            ("Delete", "Remove, or untie"),
             ("F2", "Tags of a library entry"),
             ("Shift+click", "Tie a bone of each figure"),
-            ("arrows", "From bone to bone on the board"),
-            ("Shift+arrows", "Mark a run of bones there"),
+            ("arrows", "Next bone on the board"),
+            ("Shift+arrows", "Select a chain of bones there"),
             ("M", "Mirror on or off"),
             ("K", "Lock a string"),
-            ("U", "Tie what is untied"),
-            ("X", "Say that a part is absent"),
+            ("U", "Tie untied parts"),
+            ("X", "Mark a part as absent"),
             ("R", "Next part of the body"),
         ),
     ),
@@ -77,7 +77,7 @@ class KeySheet(QFrame):
         self.hide()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(24, 18, 24, 20)
-        outer.addWidget(label("Keys", "title"))
+        outer.addWidget(label("Keyboard shortcuts", "title"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(4)

@@ -268,7 +268,7 @@ class Library(QWidget):
                     entry.name,
                     entry.role,
                     entry.id,
-                    "\n".join((entry.name, str(entry.path or "made here"), *(odd.text for odd in entry.oddities))),
+                    "\n".join((entry.name, str(entry.path or "no file"), *(odd.text for odd in entry.oddities))),
                 )
 
     def _heading(self, text):
@@ -299,9 +299,9 @@ class Library(QWidget):
         kind, key = self.current()
         state = self.session.state
         texts = {
-            CLIP: "Perform this clip",
-            RIG: "Put this rig on the stage",
-            BAKED: "Compare with the live one",
+            CLIP: "Use as source clip",
+            RIG: "Use as target rig",
+            BAKED: "Compare with the live result",
             STRINGING: "Use this stringing",
         }
         self.use.setText(texts.get(kind, "Choose a clip or a rig"))
@@ -351,14 +351,14 @@ class Library(QWidget):
         if kind not in (CLIP, RIG, BAKED):
             return
         menu = QMenu(self)
-        menu.addAction("Look at it (double-click)", self.preview)
+        menu.addAction("Preview (double-click)", self.preview)
         if self.use.isEnabled():
             menu.addAction(self.use.text() + " (Enter)", self.use_current)
         if kind == CLIP:
-            menu.addAction("Use it as a rig", lambda: self.session.do(SetRole(key, RIG)))
+            menu.addAction("Treat as a rig", lambda: self.session.do(SetRole(key, RIG)))
         elif kind == RIG:
-            menu.addAction("Use it as a clip", lambda: self.session.do(SetRole(key, CLIP)))
+            menu.addAction("Treat as a clip", lambda: self.session.do(SetRole(key, CLIP)))
         menu.addAction("Tags …", self.ask_tags)
         menu.addSeparator()
-        menu.addAction("Take out of the library (Delete)", lambda: self.session.do(Remove(key)))
+        menu.addAction("Remove from the library (Delete)", lambda: self.session.do(Remove(key)))
         menu.exec(self.tree.viewport().mapToGlobal(point))

@@ -44,7 +44,7 @@ def defect_hook(window):
         log = settings.data_folder() / "defects.log"
         with open(log, "a") as file:
             file.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
-        window.complain(f"A defect of Young Marionette: {kind.__name__}: {error}. Your work is kept; {log} tells more.")
+        window.complain(f"Internal error: {kind.__name__}: {error}. Your work is safe; details are in {log}.")
 
     return hook
 

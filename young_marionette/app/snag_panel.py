@@ -55,7 +55,7 @@ class SnagPanel(QFrame):
         snags = self.session.snags
         self.heading.setText("No snags" if not snags else f"{len(snags)} snag{'s' if len(snags) > 1 else ''}")
         if not snags:
-            self.rows.addWidget(label("Nothing was found that needs a look.", "quiet"))
+            self.rows.addWidget(label("No problems were found.", "quiet"))
         for snag in snags[:_MOST]:
             self.rows.addWidget(self._row(snag))
         if len(snags) > _MOST:
@@ -70,7 +70,7 @@ class SnagPanel(QFrame):
         layout.setContentsMargins(10, 8, 8, 8)
         sign = label()
         sign.setPixmap(icons.pixmap("snag", "alarm" if snag.grave else "brass", 18))
-        sign.setToolTip("The work can't go on until this is mended" if snag.grave else "Worth a look")
+        sign.setToolTip("This must be fixed before baking" if snag.grave else "Check this")
         layout.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
         words = QVBoxLayout()
         words.setSpacing(1)
@@ -81,7 +81,7 @@ class SnagPanel(QFrame):
         layout.addLayout(words, 1)
         if snag.mend is not None:
             layout.addWidget(button(snag.mend_label, lambda: self.session.do(snag.mend)), 0, Qt.AlignmentFlag.AlignTop)
-        layout.addWidget(button("Go", lambda: self._go(snag), tip="Go to where it is"), 0, Qt.AlignmentFlag.AlignTop)
+        layout.addWidget(button("Go", lambda: self._go(snag), tip="Go there"), 0, Qt.AlignmentFlag.AlignTop)
         return holder
 
     def _go(self, snag):

@@ -167,7 +167,7 @@ class Window(FileActions, QMainWindow):
         self.progress.setFixedWidth(160)
         self.progress.setTextVisible(False)
         self.progress.hide()
-        self.cancel = tool("close", "Stop the running job", lambda: [j.cancel() for j in self.jobs])
+        self.cancel = tool("close", "Cancel the running job", lambda: [j.cancel() for j in self.jobs])
         self.cancel.hide()
         layout.addWidget(self.status, 1)
         layout.addWidget(self.progress)
@@ -182,13 +182,13 @@ class Window(FileActions, QMainWindow):
             ("Open files or a project …", "Ctrl+O", self.ask_open),
             (None, None, None),
             ("Save", "Ctrl+S", self.save),
-            ("Save under a name …", "Ctrl+Shift+S", self.save_as),
+            ("Save as …", "Ctrl+Shift+S", self.save_as),
             ("Rename the project …", "", self.rename),
             (None, None, None),
-            ("Keep this pairing as a stringing", "", self.keep_stringing),
-            ("Save the stringing to a file …", "", self.save_stringing),
+            ("Add the stringing to the library", "", self.keep_stringing),
+            ("Save the stringing as …", "", self.save_stringing),
             (None, None, None),
-            ("Keys", "F1", self._toggle_keys),
+            ("Keyboard shortcuts", "F1", self._toggle_keys),
             ("Close", "Ctrl+Q", self.close),
         ):
             if text is None:
@@ -223,7 +223,7 @@ class Window(FileActions, QMainWindow):
         stage.follow.toggled.connect(lambda _on: self.show_stage())
         stage.drawn.connect(self._count_pictures)
         stage.too_heavy.connect(
-            lambda: self.tell("This body is too large to be drawn in motion here: it shows when the picture rests.")
+            lambda: self.tell("This body is too large to draw while it moves: it is shown when the view is still.")
         )
         self.library.open_asked.connect(self.ask_open)
         self.header.snags.clicked.connect(self._toggle_snags)
@@ -345,7 +345,7 @@ class Window(FileActions, QMainWindow):
             self.desks["transfer"].show_state()
 
     def _count_pictures(self):
-        """Tell how many pictures a second the stage shows while it plays."""
+        """Tell how many fps drawn the stage shows while it plays."""
         if not self.session.playing:
             self._pictures = []
             self.speed.setText("")
@@ -354,13 +354,13 @@ class Window(FileActions, QMainWindow):
         self._pictures = [t for t in self._pictures if now - t < 1.0] + [now]
         span = now - self._pictures[0]
         if span > 0.3:
-            self.speed.setText(f"{(len(self._pictures) - 1) / span:.0f} pictures a second")
+            self.speed.setText(f"{(len(self._pictures) - 1) / span:.0f} fps drawn")
 
     def _next_dress(self):
         """Bodies, seen through, bones alone; and round again."""
         self.session.dress_as(DRESSES[(DRESSES.index(self.session.dress) + 1) % len(DRESSES)])
         self.tell(
-            {"body": "Bodies", "through": "Bodies seen through, over their bones", "bones": "Bones alone"}[
+            {"body": "Bodies", "through": "See-through bodies over their bones", "bones": "Bones only"}[
                 self.session.dress
             ]
         )

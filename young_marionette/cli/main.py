@@ -60,10 +60,10 @@ def retarget(
     frames: Annotated[
         str | None, typer.Option("--range", metavar="A:B", help="Frames A to B of the source, both included, from 0.")
     ] = None,
-    in_place: Annotated[bool, typer.Option("--in-place", help="Stay over the rig's own spot.")] = False,
+    in_place: Annotated[bool, typer.Option("--in-place", help="Keep the hips over one spot.")] = False,
     clip: ClipName = None,
     body: WithBody = None,
-    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")] = False,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Overwrite existing files.")] = False,
     as_json: AsJson = False,
 ):
     """Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write."""
@@ -213,7 +213,7 @@ _UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0
 def _unit(text):
     """Metres per unit of a unit's short name."""
     if text.lower() not in _UNITS:
-        raise InputError(f"'{text}' is no unit known here; give one of {', '.join(_UNITS)}.")
+        raise InputError(f"'{text}' is not a known unit; use one of {', '.join(_UNITS)}.")
     return _UNITS[text.lower()]
 
 
@@ -225,7 +225,7 @@ def _range(text):
     if not (colon and first.isascii() and first.isdigit() and last.isascii() and last.isdigit()) or int(first) > int(
         last
     ):
-        raise InputError(f"'{text}' is no range; give the first and the last frame as A:B, such as 0:120.")
+        raise InputError(f"'{text}' is not a range; give the first and the last frame as A:B, such as 0:120.")
     return int(first), int(last)
 
 

@@ -17,7 +17,7 @@ def character_facts(skeleton, character, level):
         Fact(
             "Body",
             f"{len(meshes)} mesh{'es' if len(meshes) > 1 else ''}, {count:,} triangles",
-            f"carried by {_carriers(meshes)} joints, in {len({m.material for m in meshes})} materials",
+            f"skinned to {_carriers(meshes)} joints, in {len({m.material for m in meshes})} materials",
         )
     ]
     if len(character.levels) > 1:
@@ -31,9 +31,9 @@ def character_facts(skeleton, character, level):
     worst = int(np.argmax(np.where(bound, apart, 0)))
     if apart[worst] > 0.5:
         told = f"up to {apart[worst]:.0f}° apart, at {skeleton.names[worst]}"
-        facts.append(Fact("Bind pose", "another than at rest", told))
+        facts.append(Fact("Bind pose", "differs from the rest pose", told))
     else:
-        facts.append(Fact("Bind pose", "as at rest", "what the skin was bound in, against the joints at rest"))
+        facts.append(Fact("Bind pose", "same as the rest pose", "the skin compared with the joints at rest"))
     return tuple(facts)
 
 

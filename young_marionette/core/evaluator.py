@@ -16,7 +16,7 @@ import numpy as np
 from cachetools import LRUCache
 
 T = TypeVar("T")
-LIMIT = 48 << 20  # bytes of values that were not asked for lately
+LIMIT = 28 << 20  # bytes of values that were not asked for lately
 LATELY = 3000  # questions ago: what is in use is never let go, however large it is
 _LEAST = 256  # bytes that any value counts for
 _PLAIN = str, bytes, int, float

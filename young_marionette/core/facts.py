@@ -149,7 +149,7 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     else:
         stature, up, forward = body.stature, body.up, body.forward
         up_from, facing_from, up_sure, facing_sure = (
-            "the way from hips to head",
+            "direction from hips to head",
             body.facing_from,
             True,
             body.facing_certain,
@@ -159,24 +159,24 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
                 Oddity(
                     "up",
                     f"The file says that {declared.up} is up, and the figure stands along {axis_name(up)}.",
-                    "The figure is believed; set Up in Gather if it should lie.",
+                    "The figure is trusted; set Up in Gather if it should lie.",
                 )
             )
         elif declared.up:
-            up_from = "the way from hips to head, and the file says so"
+            up_from = "direction from hips to head, and the file says so"
         if body.sides_swapped:
             oddities.append(
                 Oddity(
                     "sides",
                     "The words left and right in the names stand against the body: what is called left is its right.",
-                    "The body is believed; if it faces the other way, set its facing in Gather.",
+                    "The body is trusted; if it faces the other way, set its facing in Gather.",
                 )
             )
     if correction.up:
-        up, up_from, up_sure = axis_vector(correction.up), "set by you", True
+        up, up_from, up_sure = axis_vector(correction.up), "set manually", True
     forward = _square(forward, up)
     if correction.facing:
-        forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set by you", True
+        forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set manually", True
     scale, unit, unit_sure = guess_unit(stature)
     unit_from = f"the figure is {stature:.4g} units tall along its bones"
     if declared.unit and (body is None or _LOWEST < stature * declared.unit < _TALLEST):
@@ -191,7 +191,7 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
             )
         )
     if correction.scale:
-        scale, unit_sure, unit_from = correction.scale, True, "set by you"
+        scale, unit_sure, unit_from = correction.scale, True, "set manually"
         unit = _unit_name(scale)
     elif not unit_sure:
         oddities.append(
@@ -212,11 +212,11 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     if body:
         told = "" if angle is None else f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal"
         if correction.rest is not None:
-            frame = "as the skin was bound" if correction.rest == BIND else f"frame {correction.rest} of the file"
-            told = f"{told}; {frame}, set by you".removeprefix("; ")
+            frame = "bind pose" if correction.rest == BIND else f"frame {correction.rest} of the file"
+            told = f"{told}; {frame}, set manually".removeprefix("; ")
         facts.append(Fact("Rest pose", rest, told))
         prefix = body.names.prefix
-        told = "set by you" if correction.prefix is not None else "all names begin with it" if prefix else ""
+        told = "set manually" if correction.prefix is not None else "all names begin with it" if prefix else ""
         facts.append(Fact("Name prefix", prefix or "none", told))
     return Figure(
         body,
@@ -242,8 +242,8 @@ def _about_joints(skeleton):
             < 1e-9 * max(np.abs(skeleton.offsets).max(), 1e-30)
         )
     )
-    told = [f"{ends} that only mark an end" if ends else "", f"{zero} on their parent's place" if zero else ""]
-    return ", ".join(filter(None, told)) or "all with a length"
+    told = [f"{ends} end joints" if ends else "", f"{zero} with zero length" if zero else ""]
+    return ", ".join(filter(None, told)) or "none with zero length"
 
 
 def _square(forward, up):
@@ -268,7 +268,7 @@ def motion_facts(clip, body):
             Oddity(
                 "short",
                 f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.",
-                "Take it out of the library if it is no pose that you need.",
+                "Remove it from the library if you don't need the pose.",
             )
         )
     if body is None or clip.frames < 1:
@@ -278,7 +278,7 @@ def motion_facts(clip, body):
             Oddity(
                 "collapsed",
                 "The figure has collapsed: head and feet lie together in every frame that was looked at.",
-                "Take it out of the library; it holds no usable motion.",
+                "Remove it from the library; it holds no usable motion.",
             )
         )
     hips = body.parts["hips"][0]

@@ -27,9 +27,9 @@ class Difference:
         return {
             "more": f"{bones} more: {shown}",
             "fewer": f"{bones} fewer: {shown}",
-            "renamed": f"{bones} named otherwise: {shown}",
-            "re-parented": f"{bones} hung elsewhere: {shown}",
-            "offset": f"{bones} of other rest offset: {shown}",
+            "renamed": f"{bones} renamed: {shown}",
+            "re-parented": f"{bones} re-parented: {shown}",
+            "offset": f"{bones} with another rest offset: {shown}",
         }[self.kind]
 
 

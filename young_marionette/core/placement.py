@@ -20,7 +20,7 @@ def axis_vector(name):
     text = name.strip().upper()
     text = text if text[:1] in "+-" else "+" + text
     if text not in AXIS_NAMES:
-        raise InputError(f"'{name}' is no axis; use one of X, Y, Z, -X, -Y or -Z.")
+        raise InputError(f"'{name}' is not an axis; use one of X, Y, Z, -X, -Y or -Z.")
     return rot.AXES[text[1]] * (1.0 if text[0] == "+" else -1.0)
 
 

@@ -74,7 +74,7 @@ def _string(part, source, source_body, target, target_body):
     if all(b.tabled for b in sides):
         certainty, reason = 1.0, "both files name this bone in their tables of humanoid bones"
     elif target_body.tabled or source_body.tabled:
-        named = "rig" if target_body.tabled else "performer"
+        named = "rig" if target_body.tabled else "source"
         reason = f"the {named}'s file names this bone in its table of humanoid bones, and {place}"
     elif min(said) > 0:
         certainty, reason = min(0.99, certainty + 0.1), f"both names speak of the {_plain(part)}, and {place}"
@@ -164,7 +164,7 @@ def untied(strings, skeleton, side):
 def set_string(strings, part, source, target):
     """Strings with ``part`` tied by hand; target bones it takes leave the strings that had them."""
     kept = release(tuple(s for s in strings if s.part != part), target)
-    return (*kept, String(part, tuple(source), tuple(target), 1.0, "tied by you", True))
+    return (*kept, String(part, tuple(source), tuple(target), 1.0, "tied manually", True))
 
 
 def release(strings, target):

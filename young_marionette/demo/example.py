@@ -33,7 +33,18 @@ def play(folder, console):
         f"({time.perf_counter() - start:.1f} s).\n"
     )
     table = Table(box=None, pad_edge=False)
-    for title in ("take", "onto", "strings", "least sure", "stance", "frames", "read", "tie, match", "bake", "write"):
+    for title in (
+        "take",
+        "onto",
+        "strings",
+        "least certain",
+        "stance",
+        "frames",
+        "read",
+        "tie, match",
+        "bake",
+        "write",
+    ):
         table.add_column(
             title, justify="right" if title in ("frames", "read", "tie, match", "bake", "write") else "left"
         )

@@ -142,7 +142,7 @@ def renamed(entry, names):
     """The entry with the bone names of a convention (``"vrm"``, ``"h-anim"``) or of the skeleton in a file."""
     if names.lower() not in CONVENTIONS and not Path(names).exists():
         raise InputError(
-            f"'{names}' is no convention known here and no file; use {', '.join(CONVENTIONS)} or a file with the names."
+            f"'{names}' is neither a known naming convention nor a file; use {', '.join(CONVENTIONS)} or a file with the names."
         )
     if entry.figure.body is None:
         raise InputError(f"The bones of {entry.name} can't be told apart. {why_no_body(entry)}")

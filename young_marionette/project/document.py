@@ -18,7 +18,7 @@ from .entry import BAKED, CLIP, RIG, Entry
 from .pairing import Pairing, Use
 from .stringing import StringingFile, adapt, from_file, to_file
 
-HISTORY = 24 << 20  # bytes that undo and redo may hold beside the present state, each
+HISTORY = 16 << 20  # bytes that undo and redo may hold beside the present state, each
 
 
 @dataclass(frozen=True, eq=False)

@@ -79,11 +79,11 @@ def _gathered(entry, active):
 def _outdated(one):
     return Snag(
         "refine",
-        f"{one.name} was baked from what has changed since.",
-        "Bake it anew, or leave it as it is.",
+        f"{one.name} is out of date: what it was baked from has changed.",
+        "Rebake it, or keep it as it is.",
         entry=one.id,
         mend=BakeAnew(one.id),
-        mend_label="Bake anew",
+        mend_label="Rebake",
     )
 
 
@@ -107,7 +107,7 @@ def _families(clips):
                 yield Snag(
                     "gather",
                     f"{entry.name} differs from the family of {kin.name}: {told}.",
-                    "It has strings of its own; look at them before you bake it with the others.",
+                    "It has its own strings: check them before you bake it with the others.",
                     entry=entry.id,
                 )
 
@@ -131,7 +131,7 @@ def _offered(pairing, source, rig, key, stringings):
 def _mend(entry, odd):
     """What mends an oddity at a click, where something does."""
     if odd.kind in ("short", "collapsed"):
-        return {"mend": Remove(entry.id), "mend_label": "Take out"}
+        return {"mend": Remove(entry.id), "mend_label": "Remove"}
     if odd.kind == "floor":
         return {
             "mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)),
@@ -187,18 +187,18 @@ def _crossed(pairing, source, rig):
         elif not s.locked and here.split(" twist")[0] != there.split(" twist")[0]:
             yield Snag(
                 "string",
-                f"The string of the {s.part} joins unlike places: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
-                "Tie it otherwise, or lock it if it is meant so.",
+                f"The string of the {s.part} joins different body parts: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
+                "Tie it differently, or lock it if it is intended.",
                 part=s.part,
             )
     if crossed:
         yield Snag(
             "string",
-            f"Left and right are exchanged: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
-            "Exchange the sides.",
+            f"Left and right are swapped: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
+            "Swap the sides.",
             part=crossed[0],
             mend=SwapSides(),
-            mend_label="Exchange",
+            mend_label="Swap",
         )
 
 
@@ -244,7 +244,7 @@ def _order(pairing):
                 yield Snag(
                     "string",
                     f"The {part} and the {other} are tied in the wrong order: above in one skeleton, below in the other.",
-                    "Exchange their bones.",
+                    "Swap their bones.",
                     part=part,
                 )
 
@@ -254,7 +254,7 @@ def _stood(pairing, state):
         if limb.angle > state.stance_tolerance:
             yield Snag(
                 "stance",
-                f"The {limb.part} stands {limb.angle:.0f}° apart in the stance.",
+                f"The {limb.part} is {limb.angle:.0f}° off in the stance.",
                 "Match the stance, or turn the bone.",
                 part=limb.part,
                 mend=MatchStance(),

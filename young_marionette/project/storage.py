@@ -174,13 +174,13 @@ def load(path):
         except InputError:
             raise
         except UNSOUND:
-            raise InputError(f"{path.name} is no project of Young Marionette, or was cut off.") from None
+            raise InputError(f"{path.name} is not a Young Marionette project, or was cut off.") from None
 
 
 def _load(label, archive, size):
     parts = archive.infolist()
     if "project.json" not in archive.namelist():
-        raise InputError(f"{label} is no project of Young Marionette.")
+        raise InputError(f"{label} is not a Young Marionette project.")
     if len({p.filename for p in parts}) != len(parts):
         raise InputError(f"{label} is damaged: a part of it is there twice.")
     for packed, unpacked in ((size, sum(p.file_size for p in parts)), *((p.compress_size, p.file_size) for p in parts)):

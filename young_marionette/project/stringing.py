@@ -244,7 +244,7 @@ def _skeleton(side):
     for joint in side.joints:
         if joint.name in index or joint.parent is not None and joint.parent not in index:
             raise InputError(
-                f"This stringing is no sound one: its joint {joint.name} stands before its parent, or twice."
+                f"This stringing is not a valid one: its joint {joint.name} stands before its parent, or twice."
             )
         index[joint.name] = len(index)
     return Skeleton(
@@ -309,13 +309,13 @@ def parse(label, data, model, version, what):
     try:
         raw = json.loads(data)
     except (ValueError, RecursionError):
-        raise InputError(f"{label} is no {what}, or was cut off: it can't be read as JSON.") from None
+        raise InputError(f"{label} is not a valid {what} or was cut off: it can't be read as JSON.") from None
     if HALF.search(data) and whole_characters(json.dumps(raw, ensure_ascii=False)) != json.dumps(
         raw, ensure_ascii=False
     ):
-        raise InputError(f"{label} is no sound {what}: it holds text that is none (half a character).")
+        raise InputError(f"{label} is not a valid {what}: it holds text that is none (half a character).")
     if not isinstance(raw, dict) or raw.get("format") != f"young-marionette {what}":
-        raise InputError(f"{label} is no {what} of Young Marionette.")
+        raise InputError(f"{label} is not a Young Marionette {what}.")
     if isinstance(raw.get("version"), int) and raw["version"] > version:
         raise InputError(
             f"{label} comes from a newer version of Young Marionette; this one reads {what}s up to version {version}."
@@ -325,4 +325,4 @@ def parse(label, data, model, version, what):
     except (ValidationError, RecursionError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": "nested too deeply"}
         where = ".".join(map(str, first["loc"])) or "the whole"
-        raise InputError(f"{label} is no sound {what}: {where}: {first['msg']}.") from None
+        raise InputError(f"{label} is not a valid {what}: {where}: {first['msg']}.") from None

@@ -16,7 +16,7 @@ from ..parts.widgets import Card, button, label, row, tool
 from .base import Desk
 
 FORMATS = (
-    ("As the rig's own file", None),
+    ("Same as the rig's file", None),
     ("BVH", ".bvh"),
     ("GLB", ".glb"),
     ("glTF, as text", ".gltf"),
@@ -49,7 +49,7 @@ class DeliverDesk(Desk):
         self.folder.textChanged.connect(lambda _t: self._check())
         where.add(row(self.folder, tool("folder", "Choose a folder", self._choose)))
         self.prefix, self.suffix = QLineEdit(), QLineEdit()
-        for widget, text in ((self.prefix, "before the name"), (self.suffix, "behind the name")):
+        for widget, text in ((self.prefix, "Prefix"), (self.suffix, "Suffix")):
             widget.setPlaceholderText(text)
             widget.setAccessibleName(text)
             widget.textChanged.connect(lambda _t: self._check())
@@ -59,15 +59,15 @@ class DeliverDesk(Desk):
         for name, ending in FORMATS:
             self.format.addItem(name, ending)
         self.format.currentIndexChanged.connect(lambda _i: self._check())
-        self.body = QCheckBox("With the body: meshes, skin, materials")
+        self.body = QCheckBox("Include the body: meshes, skin, materials")
         self.body.toggled.connect(lambda _on: self._check())
         where.add(self.format, self.body)
-        self.overwrite = QCheckBox("Replace files that exist")
+        self.overwrite = QCheckBox("Overwrite existing files")
         self.overwrite.toggled.connect(lambda _on: self._check())
         where.add(self.overwrite)
         self.add(where)
         self.problems = label("", wrap=True)
-        self.write = button("Write", self.write_now, True, "Write the ticked clips (Ctrl+D)")
+        self.write = button("Write", self.write_now, True, "Write the selected clips (Ctrl+D)")
         self.report = label("", wrap=True)
         self.report.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.add(self.report)
@@ -119,7 +119,7 @@ class DeliverDesk(Desk):
         jobs = self.jobs()
         problems = [] if self.session.baked else ["Nothing is baked yet; open Transfer and bake."]
         if self.session.baked and not jobs:
-            problems.append("Nothing is ticked.")
+            problems.append("No clip is selected.")
         if not self.folder.text().strip():
             problems.append("Choose a folder.")
         else:
@@ -133,9 +133,9 @@ class DeliverDesk(Desk):
         bodies = [e for e, _ in jobs if e.character is not None and self._ending(e) not in _MOTION_ONLY]
         self.body.setEnabled(bool(bodies))
         self.body.setToolTip(
-            "The rig's meshes go along with the motion"
+            "The rig's meshes are written with the motion"
             if bodies
-            else "None of the ticked clips is on a rig with a body, or the format holds motion alone"
+            else "None of the selected clips is on a rig with a body, or the format holds only motion"
         )
         self.problems.setText("\n".join("◆ " + p for p in dict.fromkeys(problems)))
         self.problems.setVisible(bool(problems))

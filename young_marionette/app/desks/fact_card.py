@@ -23,7 +23,7 @@ class Chooser(QComboBox):
     def __init__(self, fill):
         super().__init__()
         self.fill = fill
-        self.addItem("Rename the bones …", None)
+        self.addItem("Rename bones …", None)
 
     def showPopup(self):
         self.fill()
@@ -50,26 +50,26 @@ class FactCard(Card):
         self._shown, self.boxes = 0, {}
 
     def _build_tools(self):
-        self.rate = Number(30, "fps", 1, 3, 0.1, 1000, None, "Frames per second that the frames were meant for")
+        self.rate = Number(30, "fps", 1, 3, 0.1, 1000, None, "The frame rate that the clip was recorded for")
         self.rate.edited.connect(lambda value, settled: settled and self._correct("rate", value))
         self.floor = button(
             "Put on the floor",
             self._put_on_floor,
-            tip="Move the clip up or down until its lowest feet stand on the floor",
+            tip="Move the clip up or down so that its feet stand on the floor",
         )
         self.centre = QComboBox()
         self.centre.setAccessibleName("Where the clip starts")
         for text, value in (
-            ("Starts where it is in the file", None),
-            ("Starts over the origin", "origin"),
-            ("Starts on the grid line ahead", "line"),
+            ("Start position: as in the file", None),
+            ("Start position: origin", "origin"),
+            ("Start position: centre line", "line"),
         ):
             self.centre.addItem(text, value)
         self.centre.activated.connect(lambda _i: self._correct("centred", self.centre.currentData()))
         self.as_read = button(
-            "As in the file",
+            "Reset",
             lambda: self._correct_all(rate=None, lift=None, centred=None, in_place=None),
-            tip="Take back rate, floor, start and travel",
+            tip="Reset frame rate, floor, start position and travel",
         )
         self.names = Chooser(self._fill_names)
         self.names.setAccessibleName("Rename the bones")
@@ -108,17 +108,17 @@ class FactCard(Card):
     def _fill_names(self):
         """What the bones can be renamed to: conventions, and one member of each other family."""
         self.names.clear()
-        self.names.addItem("Rename the bones …", None)
+        self.names.addItem("Rename bones …", None)
         for key, (title, _) in CONVENTIONS.items():
-            self.names.addItem(f"as in {title}", key)
+            self.names.addItem(f"to {title} names", key)
         pairing = self.session.state.pairing
         if self.entry is not None and pairing is not None and self.entry is self.session.state.rig_entry:
-            self.names.addItem("as tied, with a VRM table", TIED)
+            self.names.addItem("to VRM names, as tied", TIED)
         told = {self.entry.family} if self.entry else set()
         for other in self.session.state.of_role("rig", "clip"):
             if other.family not in told and other.figure.body:
                 told.add(other.family)
-                self.names.addItem(f"as in {other.name}", other.id)
+                self.names.addItem(f"to the names of {other.name}", other.id)
 
     @staticmethod
     def _floor_off(entry):
@@ -144,7 +144,7 @@ class FactCard(Card):
             other = self.session.state.entry(chosen)
             names = learned_names(entry.skeleton, entry.figure.body, other.skeleton, other.figure.body)
         if self.session.do(RenameBones(entry.id, tuple(names.items()), table)):
-            self.session.told.emit(f"{len(names)} bones renamed; the motion is as it was")
+            self.session.told.emit(f"{len(names)} bones renamed; the motion is unchanged")
 
     def show_entry(self, entry):
         """Show an entry's facts; None says what to do first."""
@@ -209,7 +209,7 @@ class FactCard(Card):
         """Which family the entry counts with: a fact of the library, not of the file alone."""
         count = sum(e.family == entry.family for e in self.session.state.entries) - 1
         told = f"{count} more in the library with this skeleton" if count else "no other file has this skeleton"
-        return Fact("Family", family_name(entry), "set by you" if entry.correction.family else told)
+        return Fact("Family", family_name(entry), "set manually" if entry.correction.family else told)
 
     def _editor(self, fact):
         """What a fact is corrected with, or None where it is measured and can't be wrong."""
@@ -219,13 +219,13 @@ class FactCard(Card):
         if fact.label == "Name prefix":
             edit = QLineEdit(fact.value if fact.value != "none" else "")
             edit.setPlaceholderText("none")
-            edit.setToolTip("What all bone names begin with; emptied, it is guessed again")
+            edit.setToolTip("Text that all bone names begin with; leave empty to detect it")
             edit.editingFinished.connect(lambda: self._prefix_typed(edit.text()))
             edit.setAccessibleName(fact.label)
             self.boxes[fact.label] = edit
             return edit
         if fact.label == "Travel":
-            options = [("travels" if fact.value == "travels" else "as in the file", None), ("held in place", True)]
+            options = [("travels" if fact.value == "travels" else "as in the file", None), ("in place", True)]
             return self._list(fact.label, options, correction.in_place, "in_place")
         if fact.label == "Detail":
             options = [(f"level {n}{', the finest' if n == 0 else ''}", n) for n in self.entry.character.levels]
@@ -246,7 +246,7 @@ class FactCard(Card):
             for frame in dict.fromkeys(f for f in frames if f not in (None, BIND)):
                 options.append((f"{told} (frame {frame})" if frame == present else f"as in frame {frame}", frame))
         if entry.character is not None:
-            options.append((f"{told} (bound)" if present == BIND else "as the skin was bound", BIND))
+            options.append((f"{told} (bound)" if present == BIND else "bind pose", BIND))
         return options
 
     def _families(self):
@@ -255,10 +255,10 @@ class FactCard(Card):
         for other in self.session.state.of_role("clip", "rig"):
             if other.family != entry.figure.fingerprint and kinship(other.skeleton, entry.skeleton) > 0.3:
                 members.setdefault(other.family, []).append(other.name)
-        options = [(family_name(entry) if entry.correction.family is None else "by its bones", None)]
+        options = [(family_name(entry) if entry.correction.family is None else "detected", None)]
         for family, names in members.items():
             more = f" and {len(names) - 1} more" if len(names) > 1 else ""
-            options.append((f"that of {names[0]}{more}", family))
+            options.append((f"same as {names[0]}{more}", family))
         return options
 
     def _list(self, what, options, present, field):
@@ -300,7 +300,7 @@ class FactCard(Card):
         for name, value in options:
             box.addItem(name, value)
         if getattr(correction, field) is not None:
-            box.addItem("as it was guessed", None)
+            box.addItem("detected value", None)
         box.setCurrentText(present)
         box.activated.connect(lambda _i: self._correct(field, box.currentData()))
         self.boxes[what] = box

@@ -11,13 +11,13 @@ class GatherDesk(Desk):
     title, lead = "Gather", "What was found in the files. Correct what is wrong; the files stay as they are."
 
     def build(self):
-        self.back = button("Back to performer and marionette", lambda: self.session.look_at(None))
+        self.back = button("Back to source and target", lambda: self.session.look_at(None))
         self.source, self.rig = (
-            FactCard("Performer's clip", self.session, "No clip yet. Open a motion, or drop it on the window."),
-            FactCard("Rig", self.session, "No rig yet. Open the skeleton that the motion shall go onto."),
+            FactCard("Source clip", self.session, "No clip yet. Open a motion, or drop it on the window."),
+            FactCard("Rig", self.session, "No rig yet. Open the rig that the motion goes onto."),
         )
         self.demo = button(
-            "Open the demo show",
+            "Open the demo project",
             self.session.demo_asked.emit,
             tip="The lamplighters of a small harbour town, and three puppets",
         )
@@ -27,7 +27,7 @@ class GatherDesk(Desk):
         state = self.session.state
         looked = state.entry(self.session.preview)
         self.back.setVisible(looked is not None)
-        self.source.body.itemAt(0).widget().setText("On the stage alone" if looked else "Performer's clip")
+        self.source.body.itemAt(0).widget().setText("Preview" if looked else "Source clip")
         self.source.show_entry(looked or state.source_entry)
         self.rig.setVisible(looked is None)
         self.rig.show_entry(state.rig_entry)

@@ -67,9 +67,7 @@ class RefineDesk(Desk):
             widget.setStyleSheet(f"color: {theme.NIGHT[name]}")
         self.curves.add(self.bone, self.plot, legend)
         self.column.addWidget(self.curves, 1)
-        self.empty = label(
-            "Nothing is baked yet. Open Transfer and bake; the clip then stands here.", "quiet", wrap=True
-        )
+        self.empty = label("Nothing is baked yet: bake a clip in Transfer.", "quiet", wrap=True)
         self.add(self.empty)
         self._shown = None
         self.session.frame_changed.connect(self._move_line)
@@ -99,7 +97,7 @@ class RefineDesk(Desk):
         entry = self._entry()
         clip = entry.clip
         self.told.setText(
-            f"{clip.frames * (len(entry.skeleton) + len(clip.moving))} keys: {clip.frames} frames, {len(entry.skeleton)} bones, {len(clip.moving)} of them with places. "
+            f"{clip.frames * (len(entry.skeleton) + len(clip.moving))} keys: {clip.frames} frames, {len(entry.skeleton)} bones, {len(clip.moving)} of them with position keys. "
             f"{clip.seconds:.2f} s at {clip.rate:g} fps."
         )
         names = list(entry.skeleton.names)

@@ -27,7 +27,7 @@ class LimbList(QWidget):
         super().__init__()
         self.limbs, self.part, self.tolerance = [], None, 10.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Angles left per limb")
+        self.setAccessibleName("Remaining angles per limb")
 
     def show_limbs(self, limbs, part):
         """Show the limbs, left and right beside each other."""
@@ -76,29 +76,33 @@ class LimbList(QWidget):
 class StanceDesk(Desk):
     title, lead = (
         "Stance",
-        "Both figures in their reference poses, at the same hips. What is left between the limbs is a constant error in every frame.",
+        "Both figures in their reference poses, at the same hips. A remaining angle is a constant error in every frame.",
     )
 
     def build(self):
         self.poses = label("", wrap=True)
         self.limbs = LimbList()
         self.limbs.chosen.connect(lambda part, bone: self.session.choose(part, bone))
-        card = Card("Angle left per limb").add(self.poses, self.limbs)
+        card = Card("Remaining angle per limb").add(self.poses, self.limbs)
         card.add(
             row(
                 button(
-                    "Match by itself",
+                    "Match automatically",
                     lambda: self.session.do(MatchStance()),
                     True,
-                    "Turn the rig's limbs until they stand as the performer's (Ctrl+M)",
+                    "Turn the rig's limbs to match the source pose (Ctrl+M)",
                 ),
-                button("Back to rest", lambda: self.session.do(ResetBone()), tip="Put the rig back into its rest pose"),
+                button(
+                    "Reset to rest pose",
+                    lambda: self.session.do(ResetBone()),
+                    tip="Put the rig back into its rest pose",
+                ),
                 None,
             )
         )
-        self.tolerance = Number(10, "°", 1, 0, 0, 180, 10, "Angle from which a limb is a snag")
+        self.tolerance = Number(10, "°", 1, 0, 0, 180, 10, "Remaining angle above which a limb is a snag")
         self.tolerance.edited.connect(lambda value, s: self.session.drag(SetTolerance(value), settled=s))
-        card.add(row(label("A snag from", "quiet"), None, self.tolerance))
+        card.add(row(label("Warn above", "quiet"), None, self.tolerance))
         self.add(card)
         turn = Card("Turn a bone")
         turn.add(
@@ -114,7 +118,7 @@ class StanceDesk(Desk):
         self.bone.activated.connect(lambda _i: self.session.choose(None, self.bone.currentText()))
         turn.add(self.bone)
         self.turns = []
-        for axis, text in zip("XYZ", ("forward and back (X)", "about the upright (Y)", "sideways (Z)")):
+        for axis, text in zip("XYZ", ("forward and back (X)", "about the vertical (Y)", "sideways (Z)")):
             number = Number(0.0, "°", 1.0, 1, -180, 180, 0.0, f"Turn {text}")
             number.edited.connect(lambda value, settled, a=axis: self._turned(a, value, settled))
             self.turns.append(number)
@@ -133,23 +137,23 @@ class StanceDesk(Desk):
         )
         self.add(turn)
         self.touches = {}
-        touches = Card("Touches")
+        touches = Card("Adjustments")
         for name, told in TOUCHES.items():
             number = Number(0, "°", 1, 0, -90, 90, 0, told)
             number.edited.connect(lambda value, settled, n=name: self._touch(n, value, settled))
             self.touches[name] = number
             touches.add(row(label(name.capitalize()), None, number))
         self.add(touches)
-        pose = Card("Performer's reference pose")
+        pose = Card("Source reference pose")
         pose.add(
             label(
-                "The pose that both sides are matched in: the performer's rest pose, or any frame of its clip.",
+                "The source pose that the rig is matched to: the rest pose, or any frame of a clip.",
                 "quiet",
                 wrap=True,
             )
         )
         self.clips = QComboBox()
-        self.clips.setAccessibleName("Clip whose pose is taken")
+        self.clips.setAccessibleName("Clip to take the pose from")
         self.frame = Number(0, "", 1, 0, 0, 1e6, 0, "Frame of that clip")
         pose.add(row(self.clips, self.frame))
         self.clips.activated.connect(
@@ -160,8 +164,8 @@ class StanceDesk(Desk):
         )
         pose.add(
             row(
-                button("Take this frame", self._adopt),
-                button("Rest pose", lambda: self.session.do(AdoptPose(None))),
+                button("Use this frame", self._adopt),
+                button("Use rest pose", lambda: self.session.do(AdoptPose(None))),
                 None,
             )
         )
@@ -172,12 +176,12 @@ class StanceDesk(Desk):
         pairing = state.pairing
         self.setEnabled(pairing is not None)
         if pairing is None:
-            self.poses.setText("Choose a clip and a rig first.")
+            self.poses.setText("Choose a source clip and a target rig first.")
             self.limbs.show_limbs([], None)
             return
         self.poses.setText(
-            f"The performer rests with {_plain(state.source_entry.figure.rest_pose)}, the rig with {_plain(state.rig_entry.figure.rest_pose)}. "
-            + ("Matched by the program." if pairing.matched else "Set by hand.")
+            f"Source rest pose: {_plain(state.source_entry.figure.rest_pose)}; rig: {_plain(state.rig_entry.figure.rest_pose)}. "
+            + ("Matched automatically." if pairing.matched else "Set manually.")
         )
         self.limbs.tolerance = state.stance_tolerance
         self.tolerance.set_value(state.stance_tolerance)
@@ -212,12 +216,12 @@ class StanceDesk(Desk):
         bone = self.bone.currentText()
         if bone and self.session.state.pairing is not None and self.session.do(MirrorTurn(bone)):
             partner = MirrorTurn(bone).partner(self.session.state)
-            self.session.told.emit(f"{partner} stands as {bone}, mirrored")
+            self.session.told.emit(f"{partner} now mirrors {bone}")
 
     def _adopt(self):
         frame = int(self.frame.value)
         if self.session.do(AdoptPose(frame, self.clips.currentData())):
-            self.session.told.emit(f"Frame {frame} is the performer's reference pose, for all clips of its family")
+            self.session.told.emit(f"Frame {frame} is now the source reference pose for all clips of its family")
 
     def _touch(self, name, value, settled):
         touches = {**dict(self.session.state.pairing.settings.touches), name: value}
@@ -225,7 +229,7 @@ class StanceDesk(Desk):
 
     def _show_clips(self, state):
         clips = [
-            (None, "the clip on the stage"),
+            (None, "the current clip"),
             *(
                 (e.id, e.name)
                 for e in state.of_role("clip")

@@ -17,7 +17,7 @@ from .base import Desk
 class StringTable(QAbstractTableModel):
     """A row per part: must-have parts first, then optional ones that one side has, then what was tied beyond them."""
 
-    heads = ("Part", "Performer", "Marionette", "Sure")
+    heads = ("Part", "Source", "Target", "Certainty")
 
     def __init__(self):
         super().__init__()
@@ -62,7 +62,7 @@ class StringTable(QAbstractTableModel):
                     if not string
                     else "locked"
                     if string.locked
-                    else "by you"
+                    else "manual"
                     if string.by_hand
                     else f"{string.certainty:.0%}"
                 )
@@ -139,10 +139,10 @@ class StringDesk(Desk):
         self.region = QComboBox()
         self.region.addItems(REGIONS)
         self.region.setAccessibleName("Part of the body to zoom to")
-        self.region.setToolTip("Part of the body to zoom to (R goes round)")
+        self.region.setToolTip("Part of the body to zoom to (R cycles)")
         self.region.currentTextChanged.connect(self.board.set_region)
         self.mirror = tool(
-            "mirror", "Tie the other side alike", None, True, "Tying one side ties the other side alike (M)"
+            "mirror", "Mirror to the other side", None, True, "Tying one side also ties the other side (M)"
         )
         self.mirror.setChecked(True)
         self.column.addWidget(
@@ -153,12 +153,12 @@ class StringDesk(Desk):
                 button(
                     "Tie all",
                     self.tie_again,
-                    tip="Tie everything again by itself, or only the part of the body that is shown; locked strings stay (Ctrl+T)",
+                    tip="Tie everything again automatically, or only the part of the body that is shown; locked strings stay (Ctrl+T)",
                 ),
                 button(
-                    "Tie the rest",
+                    "Tie untied",
                     lambda: self.session.do(TieAll(only_untied=True)),
-                    tip="Tie only what has no string (U)",
+                    tip="Tie only parts without a string (U)",
                 ),
             )
         )
@@ -199,7 +199,7 @@ class StringDesk(Desk):
         self.why.setMinimumHeight(34)
         self.untie = tool("untie", "Untie (Delete)", self.untie_chosen)
         self.lock = tool(
-            "lock", "Lock this string", self.lock_chosen, True, "Lock this string: tying by itself leaves it (K)"
+            "lock", "Lock this string", self.lock_chosen, True, "Lock this string: automatic tying keeps it (K)"
         )
         self.column.addWidget(row(self.untie, self.lock, self.why, stretch_last=True))
 
@@ -272,8 +272,8 @@ class StringDesk(Desk):
             if part in state.pairing.absent:
                 self.session.do(DeclareAbsent(part, False))
             self._half[part] = ends
-            other = "marionette" if column == 1 else "performer"
-            self.why.setText(f"{part}: now choose the {other}'s bone for {name}.")
+            other = "target" if column == 1 else "source"
+            self.why.setText(f"{part}: now choose the {other} bone for {name}.")
 
     def tie_again(self):
         """Tie all by itself, or where the board is zoomed to a part of the body, only that."""

@@ -12,26 +12,24 @@ from .base import Desk
 class TransferDesk(Desk):
     title, lead = (
         "Transfer",
-        "The marionette follows at once. Baking makes the result a clip of its own, with a key on every frame.",
+        "The rig follows live. Baking makes the result a new clip with a key on every frame.",
     )
 
     def build(self):
         travel = Card("Travel")
-        self.in_place = QCheckBox("Stay in place")
-        self.in_place.setToolTip("The hips stay over the rig's own spot")
+        self.in_place = QCheckBox("In place")
+        self.in_place.setToolTip("The hips stay over one spot")
         self.in_place.toggled.connect(lambda on: self._set("in_place", on, True))
-        self.stride = Number(
-            100, "%", 1, 0, 1, 1000, 100, "Stride: ground covered, as a share of what the legs' lengths ask for"
-        )
+        self.stride = Number(100, "%", 1, 0, 1, 1000, 100, "Stride: ground travel relative to the leg lengths")
         self.stride.edited.connect(lambda v, s: self._set("stride", v / 100, s))
-        self.height = Number(0, "cm", 0.5, 1, -500, 500, 0, "Height of the hips, added")
+        self.height = Number(0, "cm", 0.5, 1, -500, 500, 0, "Hip height offset")
         self.height.edited.connect(lambda v, s: self._set("height_offset", v / 100, s))
         self.scale = label("", "quiet", wrap=True)
         self.root = label("", "quiet", wrap=True)
         travel.add(
             self.in_place,
             row(label("Stride"), None, self.stride),
-            row(label("Hips higher by"), None, self.height),
+            row(label("Hip height offset"), None, self.height),
             self.scale,
             self.root,
         )
@@ -49,7 +47,7 @@ class TransferDesk(Desk):
         pairing, state = session.state.pairing, session.state
         self.setEnabled(pairing is not None)
         if pairing is None:
-            self.range.setText("Choose a clip and a rig first.")
+            self.range.setText("Choose a source clip and a target rig first.")
             return
         settings = pairing.settings
         self.in_place.blockSignals(True)
@@ -61,7 +59,7 @@ class TransferDesk(Desk):
         hips = any(s.part == "hips" for s in pairing.strings)
         self.bake.setEnabled(hips and not any(s.grave for s in session.snags if s.step == "string"))
         self.scale.setText(
-            f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the performer's."
+            f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the source's."
             if hips
             else "The hips have no string."
         )

@@ -75,30 +75,28 @@ class StageView(QWidget):
         bar.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.arrange = {}
         for name, icon, tip in (
-            ("beside", "beside", "Side by side (V goes round)"),
-            ("over", "over", "One over the other (V goes round)"),
+            ("beside", "beside", "Side by side (V cycles)"),
+            ("over", "over", "Overlaid (V cycles)"),
         ):
             self.arrange[name] = tool(icon, tip, lambda n=name: self.arrangement_asked.emit(n), True)
             bar.addWidget(self.arrange[name])
-        for name, colour in (("performer", "performer"), ("marionette", "marionette")):
-            button = tool(
-                "front", f"Only the {name} (V goes round)", lambda n=name: self.arrangement_asked.emit(n), True
-            )
+        for name, side in (("performer", "source"), ("marionette", "target")):
+            button = tool("front", f"Only the {side} (V cycles)", lambda n=name: self.arrangement_asked.emit(n), True)
             from .. import icons
 
-            button.setIcon(icons.icon("front", colour))
+            button.setIcon(icons.icon("front", name))
             self.arrange[name] = button
             bar.addWidget(button)
         bar.addStretch(1)
         self.follow = tool("follow", "Follow the hips (H)", None, True)
         self.trails = tool("trail", "Trails of hands and feet (T)", None, True)
-        bar.addWidget(tool("body", "Bodies, seen through, bones alone (B goes round)", self.dress_asked.emit))
+        bar.addWidget(tool("body", "Bodies, see-through, bones only (B cycles)", self.dress_asked.emit))
         bar.addWidget(self.trails)
         bar.addWidget(self.follow)
         for name, tip in (
-            ("front", "From the front (C goes round)"),
-            ("side", "From the side (C goes round)"),
-            ("top", "From above (C goes round)"),
+            ("front", "From the front (C cycles)"),
+            ("side", "From the side (C cycles)"),
+            ("top", "From above (C cycles)"),
         ):
             bar.addWidget(tool(name, tip, lambda n=name: self.look_from(n)))
         bar.addWidget(tool("frame", "Frame the figures (Home)", self.frame_asked.emit))

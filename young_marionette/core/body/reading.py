@@ -333,7 +333,7 @@ def _frame(tree, names, legs, arms, top):
     if votes:
         return up, forward * np.sign(votes), "the words left and right in the names", True
     guess = forward @ np.array([0.0, -0.5 if abs(up[1]) < 0.5 else 0.0, 1.0])
-    return up, forward * (np.sign(guess) or 1.0), "nothing that could be seen; this is a guess", False
+    return up, forward * (np.sign(guess) or 1.0), "nothing visible; this is a guess", False
 
 
 def _bend(points, joints):

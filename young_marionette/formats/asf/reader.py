@@ -130,7 +130,7 @@ def _number(label, word):
 def _axis(label, word):
     word = word.upper()
     if sorted(word) != ["X", "Y", "Z"]:
-        raise InputError(f"{label}: '{word[:20]}' is no order of axes.")
+        raise InputError(f"{label}: '{word[:20]}' is not an axis order.")
     return word
 
 

@@ -125,7 +125,7 @@ class _Parser:
         for word, place in tokens[at + 2 : at + 2 + int(count)]:
             match = _CHANNEL.fullmatch(word)
             if not match:
-                self.fail(place, f"'{word[:40]}' is no channel")
+                self.fail(place, f"'{word[:40]}' is not a channel")
             names.append(match.group(1).upper() + match.group(2).lower())
         if len(set(names)) != int(count):
             self.fail(tokens[at][1], f"{joint.name} lists a channel twice or too few")

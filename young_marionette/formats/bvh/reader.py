@@ -63,7 +63,7 @@ def _table(label, body, width, notes):
     announced = _number(label, "Frames", frames.group(1))
     seconds = _number(label, "Frame Time", time.group(1).replace(b",", b"."))
     if announced < 0 or announced != int(announced):
-        raise InputError(f"{label}: Frames: {announced:g} is no count of frames.")
+        raise InputError(f"{label}: Frames: {announced:g} is not a frame count.")
     if not 1e-4 <= seconds <= 60:
         raise InputError(f"{label}: a Frame Time of {seconds:g} seconds can't be used.")
     if width == 0:

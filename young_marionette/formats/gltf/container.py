@@ -84,7 +84,7 @@ def _chunks(data, label):
     if length > len(data) or 20 + size > len(data):
         raise InputError(f"{label} was cut off: it tells of {length} bytes and has {len(data)}.")
     if kind != _JSON:
-        raise InputError(f"{label} is no sound GLB file: its first part is not JSON.")
+        raise InputError(f"{label} is not a valid GLB file: its first part is not JSON.")
     text, at = data[20 : 20 + size], 20 + size + (-size % 4)
     if at + 8 > len(data):
         return text, None
@@ -127,7 +127,7 @@ def _document(text, label):
     if HALF.search(text):
         document = _whole(document)
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
-        raise InputError(f"{label} is no glTF file: it has no asset.")
+        raise InputError(f"{label} is not a glTF file: it has no asset.")
     if not str(document["asset"].get("version", "")).startswith("2"):
         raise InputError(f"{label} is glTF of version {document['asset'].get('version')}; version 2 can be read.")
     lacking = [e for e in document.get("extensionsRequired") or () if e not in _UNDERSTOOD]

@@ -22,7 +22,7 @@ from .unpacking import Arrays
 
 @contextlib.contextmanager
 def open_usd(path, unpacked=lambda: None, label=None, folder=None):
-    """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes}, layers drawn in)``; InputError for what is no sound one.
+    """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes}, layers drawn in)``; InputError for what is not a valid one.
 
     ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
     Arrays of the parts may be those of the open file, which would be copied when it is closed. ``unpacked`` is called
@@ -41,12 +41,12 @@ def open_usd(path, unpacked=lambda: None, label=None, folder=None):
     except Tf.ErrorException as error:
         where = _line_of(error)
         raise InputError(
-            f"{place.label} can't be read as USD: it is no sound file of that kind, or was cut off{where}."
+            f"{place.label} can't be read as USD: it is not a valid file of that kind, or was cut off{where}."
         ) from None
     except FileNotFoundError:
         raise InputError(f"{place.label} is not there any more.") from None
     except zipfile.BadZipFile:
-        raise InputError(f"{place.label} is no sound usdz package: a part of it is damaged.") from None
+        raise InputError(f"{place.label} is not a valid usdz package: a part of it is damaged.") from None
     except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, OSError) as error:
         raise InputError(f"{place.label} can't be read as USD ({type(error).__name__}).") from None
     yield found
@@ -70,7 +70,7 @@ def _read(place, package, unpacked):
     layers = check_layers(place, package)
     stage = Usd.Stage.Open(str(path))
     if stage is None:
-        raise InputError(f"{label} can't be read: it is no sound USD file, or was cut off.")
+        raise InputError(f"{label} can't be read: it is not a valid USD file, or was cut off.")
     prims = list(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()))
     # What moves stands where it begins; what is still has one place at all times.
     cache = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())

@@ -36,19 +36,19 @@ def check_package(place):
         with zipfile.ZipFile(place.path) as package:
             parts = package.infolist()
     except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, RuntimeError):
-        raise InputError(f"{label} is no sound usdz package, or was cut off.") from None
+        raise InputError(f"{label} is not a valid usdz package, or was cut off.") from None
     if not parts:
         raise InputError(f"{label} is an empty package.")
     for part in parts:
         if part.compress_type != zipfile.ZIP_STORED or part.flag_bits & 1 or part.file_size != part.compress_size:
-            raise InputError(f"{label} is no sound usdz package: its parts must be stored as they are.")
+            raise InputError(f"{label} is not a valid usdz package: its parts must be stored as they are.")
         name = Path(part.filename)
         if name.is_absolute() or ".." in name.parts:
             raise InputError(f"{label} names a part outside of itself: {shown(part.filename, 80)}.")
     if sum(p.file_size for p in parts) > place.path.stat().st_size:
         raise InputError(f"{label} tells of more bytes than it has.")
     if not parts[0].filename.lower().endswith(LAYERS):
-        raise InputError(f"{label} is no sound usdz package: its first part is no USD layer.")
+        raise InputError(f"{label} is not a valid usdz package: its first part is no USD layer.")
 
 
 def check_layers(place, package=False):
@@ -69,7 +69,7 @@ def check_layers(place, package=False):
             raise InputError(f"{place.label} draws in more than {_MAX_LAYERS} files, which is more than can be used.")
         layer = Sdf.Layer.OpenAsAnonymous(source.identifier(here))
         if layer is None:
-            raise InputError(f"{source.name(here)} can't be read: it is no sound USD file, or was cut off.")
+            raise InputError(f"{source.name(here)} can't be read: it is not a valid USD file, or was cut off.")
         todo += [source.of(asset, here) for asset in filter(None, layer.GetCompositionAssetDependencies())]
         if _draws_clips(layer):
             raise InputError(f"{place.label} draws its values from other files over time, which is not read here.")

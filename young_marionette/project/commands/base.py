@@ -29,5 +29,5 @@ def need(state):
     source, rig = state.source_entry, state.rig_entry
     pairing = state.tied(source, rig) if source and rig else None
     if pairing is None:
-        raise InputError("Choose a performer's clip and a rig first; both need a readable body.")
+        raise InputError("Choose a source clip and a target rig first; both need a readable body.")
     return pairing

@@ -41,7 +41,7 @@ class Remove:
     """Take an entry out of the library; the file on disk stays."""
 
     entry: str
-    label: str = "take out of the library"
+    label: str = "remove from the library"
 
     def run(self, state):
         return replace(
@@ -62,7 +62,7 @@ class Choose:
 
     @property
     def label(self):
-        return "choose the rig" if self.as_rig else "choose the clip"
+        return "choose the target rig" if self.as_rig else "choose the source clip"
 
     def run(self, state):
         if (state.rig if self.as_rig else state.source) == self.entry:
@@ -76,7 +76,7 @@ class SetRole:
 
     entry: str
     role: str
-    label: str = "change what an entry is used as"
+    label: str = "change between clip and rig"
 
     def run(self, state):
         return state.with_entry(replace(state.entry(self.entry), role=self.role))

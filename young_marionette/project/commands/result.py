@@ -65,14 +65,14 @@ class BakeAnew:
     """Bake a baked clip anew from what it was made from, as that is now."""
 
     bake: str
-    label: str = "bake anew"
+    label: str = "rebake"
 
     def run(self, state):
         old = state.entry(self.bake)
         source, rig = state.entry(old.source), state.entry(old.rig.id)
         pairing = state.pairing_of(source, rig) if source and rig else None
         if pairing is None:
-            raise InputError(f"{old.name} can't be baked anew: its clip or its rig is not in the library any more.")
+            raise InputError(f"{old.name} can't be rebaked: its clip or its rig is not in the library any more.")
         fps, frames = old.fps, old.frames
         if frames is not None:
             frames = tuple(min(f, source.placed_clip.frames - 1) for f in frames)
@@ -113,7 +113,7 @@ class KeepStringing:
     """Keep the active pairing as a named stringing in the library."""
 
     name: str
-    label: str = "keep the stringing"
+    label: str = "add the stringing to the library"
 
     def run(self, state):
         if not self.name.strip():

@@ -122,7 +122,7 @@ class AdoptPose:
 
     frame: int | None
     entry: str | None = None
-    label: str = "adopt a reference pose"
+    label: str = "set the reference pose"
 
     def run(self, state):
         pairing = need(state)

@@ -68,19 +68,13 @@ class TieAll:
 
     @property
     def label(self):
-        return (
-            "tie what is untied"
-            if self.only_untied
-            else "tie a part of the body"
-            if self.parts
-            else "tie all by itself"
-        )
+        return "tie untied parts" if self.only_untied else "tie a part of the body" if self.parts else "tie all"
 
     def run(self, state):
         pairing = need(state)
         source, rig = state.source_entry, state.rig_entry
         if not (source.figure.body and rig.figure.body):
-            raise InputError("No body can be seen on one side, so nothing can be tied by itself.")
+            raise InputError("No body can be seen on one side, so nothing can be tied automatically.")
         strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
         kept = [
             s
@@ -137,7 +131,7 @@ class DeclareAbsent:
 class SwapSides:
     """Exchange left and right on the source's side of all strings."""
 
-    label: str = "exchange left and right"
+    label: str = "swap left and right"
 
     def run(self, state):
         pairing = need(state)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QScrollArea,
 )
 
 from tests.app.harness import WindowCase, application
@@ -435,6 +436,8 @@ class Look(WindowCase):
                 self.desk(step)
                 self.spin(0.05)
                 self.assertEqual(list(self.unfit()), [], f"{step} at {size}")
+                for area in self.window.desks[step].findChildren(QScrollArea):
+                    self.assertLessEqual(area.widget().width(), area.viewport().width(), f"{step} at {size} is cut")
                 stage = self.window.stage
                 self.assertGreater(stage.width(), 300)
                 self.assertLessEqual(

@@ -444,9 +444,9 @@ class Panels(WindowCase):
             self.assertTrue(text.startswith("hum") and text.endswith(number) and len(text) < 25, text)
         handle = self.window.split.handle(1)
         before = library.width()
-        self.drag(handle, QPoint(2, 200), QPoint(152, 200))
+        self.drag(handle, QPoint(2, 200), QPoint(112, 200))
         wide = library.width()
-        self.assertGreater(wide, before + 100)
+        self.assertGreater(wide, before + 80)
         for step in ("string", "stance", "deliver", "gather"):
             self.desk(step)
             self.close(library.width(), wide, 2, step)

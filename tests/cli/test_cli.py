@@ -337,7 +337,15 @@ class Matching(Line):
         self.assertEqual(first.skeleton.names, last.skeleton.names)
         self.close(joints_at(first.clips[0]), joints_at(last.clips[0]), 1e-3)
         self.close(joints_at(first.clips[0]), joints_at(read(there).clips[0]), 1e-3)
-        self.refused("rename", self.lamp, "--names", "sailors", "--out", self.folder / "z.bvh", says="neither a known naming convention")
+        self.refused(
+            "rename",
+            self.lamp,
+            "--names",
+            "sailors",
+            "--out",
+            self.folder / "z.bvh",
+            says="neither a known naming convention",
+        )
         self.refused("rename", self.lamp, "--names", "vrm", "--out", self.lamp, "--overwrite", says="one of the files")
 
 

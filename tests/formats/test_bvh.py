@@ -188,7 +188,7 @@ class Refusals(Case):
             (SMALL.replace("CHANNELS 3 Zrotation", "CHANNELS 3 Xrotation"), "twice"),
             (SMALL.replace("Zrotation X", "Wrotation X"), "not a channel"),
             (SMALL.replace("Frames: 2", "Frames: two"), "Frames"),
-            (SMALL.replace("Frames: 2", "Frames: -2"), "count of frames"),
+            (SMALL.replace("Frames: 2", "Frames: -2"), "frame count"),
             (SMALL.replace("0.0333333", "0"), "Frame Time"),
             (SMALL.replace("0.0333333", "nan"), "Frame Time"),
             (SMALL.replace("0.0333333", "-1"), "Frame Time"),

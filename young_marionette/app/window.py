@@ -297,13 +297,18 @@ class Window(FileActions, QMainWindow):
             self._arranged_before, self.session.arrangement = "beside", "over"
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
+        self._share_width()
+        self._on_view()
+
+    def _share_width(self):
+        """Divide the window between library, stage and desk."""
+        desk = self.desks[self.session.step]
         total = self.split.width()
         # As wide as the user made it; else what its rows need.
         left = self._library_width or min(max(236, total // 8), max(280, total // 6))
         left = max(min(left, total - desk.minimumSizeHint().width() - 360), self.library.minimumWidth())
         wide = min(desk.wide, total - left - 340)
         self.split.setSizes([left, total - left - wide, wide])
-        self._on_view()
 
     def _split_moved(self, _place, handle):
         """The library keeps the width that it was given, in every step and the next time."""
@@ -467,6 +472,11 @@ class Window(FileActions, QMainWindow):
         paths = [local_path(u) for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
             self.open_paths(paths)
+
+    def showEvent(self, event):
+        super().showEvent(event)
+        self.layout().activate()  # the size is known only now
+        self._share_width()
 
     def resizeEvent(self, event):
         super().resizeEvent(event)

@@ -13,7 +13,6 @@ import typer
 from .. import __version__
 from ..core.errors import InputError
 from ..core.text import shown
-from . import report
 from .console import PlainConsole, forgiving_streams, print_json, tell_error
 
 app = typer.Typer(
@@ -37,6 +36,7 @@ def info(
 ):
     """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, body, facing, oddities."""
     from ..project.delivery import of_skeleton
+    from . import report
 
     entries = of_skeleton(file, skeleton)
     if as_json:
@@ -73,6 +73,7 @@ def retarget(
     from ..formats.registry import check_writable
     from ..project import delivery
     from ..project import stringing as stringings
+    from . import report
 
     chosen = _range(frames)
     check_results([out, save_stringing], [source, rig, stringing])
@@ -106,6 +107,7 @@ def match(
     from ..formats.files import check_free, check_results
     from ..project import delivery
     from ..project import stringing as stringings
+    from . import report
 
     if out:
         check_results([out], [source, rig])

@@ -31,6 +31,7 @@ def _turn(value):
     return value
 
 
+Coordinate = Annotated[float, Field(ge=-1e9, le=1e9)]
 Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
 
 
@@ -48,7 +49,7 @@ class Joint(Strict):
 
     name: str
     parent: str | None
-    offset: tuple[float, float, float]
+    offset: tuple[Coordinate, Coordinate, Coordinate]
     rest: Quaternion | None = None
 
 

@@ -93,7 +93,7 @@ class StanceDesk(Desk):
                     "Turn the rig's limbs to match the source pose (Ctrl+M)",
                 ),
                 button(
-                    "Reset to rest pose",
+                    "Reset all",
                     lambda: self.session.do(ResetBone()),
                     tip="Put the rig back into its rest pose",
                 ),
@@ -107,8 +107,8 @@ class StanceDesk(Desk):
         turn = Card("Turn a bone")
         turn.add(
             label(
-                "Away from its rest pose, in the figure's own axes (X to its left, Y up, Z ahead), which go along with "
-                "the parent bone.",
+                "Rotation from the rest pose, in the figure's axes (X to its left, Y up, Z ahead); they turn with the "
+                "parent bone.",
                 "quiet",
                 wrap=True,
             )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import importlib.util
 import json
 import os
 import pickle
@@ -129,6 +130,8 @@ class Worker:
         raise InputError(_NOT_NOW)
 
     def _start(self):
+        if importlib.util.find_spec("pxr") is None:
+            raise InputError("USD files need a package that is not installed; get it with: pip install usd-core")
         self._requests, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with there:
             self.process = subprocess.Popen(

@@ -40,7 +40,7 @@ NAMES = ("plain", "prefixed", "foreign", "numbers", "misleading", "mirrored")
 def _named(skeleton, kind, rng):
     """``(skeleton, {new name: maker's name})`` with names of a kind."""
     names = {}
-    for i, (name, number) in enumerate(zip(skeleton.names, rng.permutation(len(skeleton)))):
+    for _i, (name, number) in enumerate(zip(skeleton.names, rng.permutation(len(skeleton)))):
         if kind == "prefixed":
             names[name] = "take3:" + name
         elif kind == "foreign":

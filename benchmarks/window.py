@@ -69,7 +69,7 @@ def two_bodies():
     from young_marionette.core.skeleton import pose_world
     from young_marionette.demo.puppets import puppet
 
-    app, window, _ = _window()
+    _app, window, _ = _window()
     stage = window.stage
     clip, character = puppet("Gull")
     character = replace(character, meshes=character.at_level(0))

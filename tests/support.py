@@ -129,7 +129,7 @@ def dressed(clip, rng, rest=None, names=None, up=None, unit=None, axes=None, ext
     clip = dressing.with_rest(clip, dressing.rest_pose(figure, RESTS[rest]), rot.normalise(turned))
     if extras:
         clip = _with_extras(clip, rng)
-    if names is None and rng.random() < 0.5 or names == "numbers":
+    if (names is None and rng.random() < 0.5) or names == "numbers":
         order = rng.permutation(len(clip.skeleton))
         clip = dressing.with_names(clip, {n: f"bone_{order[i]:02d}" for i, n in enumerate(clip.skeleton.names)})
     world = rot.multiply(

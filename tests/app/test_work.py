@@ -158,7 +158,7 @@ class Projects(WindowCase):
             from PySide6.QtCore import QTimer
 
             beats, timer = [], QTimer(interval=10)
-            timer.timeout.connect(lambda: beats.append(1) or (len(beats) > 12 and hold.clear() or hold.append(False)))
+            timer.timeout.connect(lambda: beats.append(1) or ((len(beats) > 12 and hold.clear()) or hold.append(False)))
             hold[0] = True
             timer.timeout.disconnect()
             timer.timeout.connect(lambda: beats.append(1) or (len(beats) > 12 and hold.__setitem__(0, False)))
@@ -280,7 +280,7 @@ class Keeping(WindowCase):
     """At most ten seconds of work are lost, whatever the user does; and what can't be kept is said."""
 
     def kept(self):
-        return [k for k in self.recovery_folder.glob("*/work.json")]
+        return list(self.recovery_folder.glob("*/work.json"))
 
     def test_steady_work_is_kept(self):
         """An edit each moment, never a pause: the work is kept all the same, and again and again."""

@@ -47,10 +47,10 @@ class Skeletons(Case):
         s = figure()
         good = np.tile(rot.IDENTITY, (3, len(s), 1))
         for bad in (
-            dict(rotations=good[:, :-1]),
-            dict(rate=0),
-            dict(moving=[0]),
-            dict(moving=[0], translations=np.zeros((2, 1, 3))),
+            {"rotations": good[:, :-1]},
+            {"rate": 0},
+            {"moving": [0]},
+            {"moving": [0], "translations": np.zeros((2, 1, 3))},
         ):
             with self.assertRaises(ValueError):
                 Clip(**{"name": "x", "skeleton": s, "rate": 30, "rotations": good, **bad})

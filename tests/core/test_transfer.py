@@ -68,7 +68,7 @@ class OneBodyInTwoDressings(Case):
             bare = make_figure(random_build(rng))
             clip = wild_motion(bare, rng)
             strange = dressed(clip, rng, names="own", extras=False)
-            baked, _, found, transfer = retargeted(clip, strange.skeleton)
+            baked, _, _found, transfer = retargeted(clip, strange.skeleton)
             got = joints_at(baked) / transfer.scale
             own = [i for i, n in enumerate(bare.names) if n != "root"]
             self.close(got[:, own], joints_at(clip)[:, own], 1e-4 * np.ptp(bare.rest_world[0]))
@@ -154,7 +154,7 @@ class OtherProportions(Case):
     def test_source_is_untouched_and_of_the_right_skeleton(self):
         clip = wild_motion(figure(), np.random.default_rng(604))
         before = clip.rotations.copy()
-        _, source, _, transfer = retargeted(clip, make_figure(FULL))
+        _, _source, _, transfer = retargeted(clip, make_figure(FULL))
         self.close(clip.rotations, before, 0)
         self.refuses(lambda: transfer.run(wild_motion(make_figure(FULL), np.random.default_rng(0))), "stringing")
 

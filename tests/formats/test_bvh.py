@@ -309,7 +309,7 @@ class Fuzz(Case):
             b"1_0",
             b"\xd9\xa3",
         ]
-        for trial in range(1500):
+        for _trial in range(1500):
             mutant = bytearray(data)
             for _ in range(int(rng.integers(1, 4))):
                 at = int(rng.integers(0, len(mutant)))

@@ -37,7 +37,7 @@ class OneMotion(Case):
     def made(self, rig, source=None, **changes):
         """``(live, bake)`` on a rig that was corrected."""
         rig = replace(rig, role="rig", correction=Correction(**changes))
-        source = source or [e for e in show_state().entries if e.name == "carry_bucket"][0]
+        source = source or next(e for e in show_state().entries if e.name == "carry_bucket")
         document = Document()
         document.do(do.AddEntries((source, rig)), do.Choose(source.id), do.Choose(rig.id, as_rig=True))
         document.do(do.Bake(frames=(0, 30)))

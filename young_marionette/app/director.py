@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from ..core.evaluator import EVALUATOR
@@ -55,7 +57,7 @@ class Director:
         if self.session.arrangement != "beside" or len(shown) < 2:
             return
         widths = [max(self._width(f), 0.5) for f in shown]
-        places = np.cumsum([0, *((a + b) / 2 for a, b in zip(widths, widths[1:]))])
+        places = np.cumsum([0, *((a + b) / 2 for a, b in itertools.pairwise(widths))])
         for figure, x in zip(shown, places - places.mean()):
             figure.shift = np.array([x, 0.0, 0.0])
 
@@ -94,7 +96,7 @@ class Director:
     def _playing(self, entry, kind, rig=None, pairing=None):
         session = self.session
         motion = Motion(entry.placed_clip, pairing)
-        frame = int(round(session.second * motion.rate + 1e-6)) if kind == BAKED else session.frame
+        frame = round(session.second * motion.rate + 1e-6) if kind == BAKED else session.frame
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
         if clip.curves and figure.character is not None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
@@ -86,7 +88,7 @@ class Route(QWidget):
         centres = self._centres()
         string = QPainterPath(QPointF(4, 6))
         string.quadTo(QPointF((4 + centres[0].x()) / 2, centres[0].y() - 1), centres[0])
-        for a, b in zip(centres, centres[1:]):
+        for a, b in itertools.pairwise(centres):
             string.quadTo(QPointF((a.x() + b.x()) / 2, (a.y() + b.y()) / 2 + 2), b)
         string.quadTo(
             QPointF((self.width() - 4 + centres[-1].x()) / 2, centres[-1].y() - 1), QPointF(self.width() - 4, 6)

@@ -42,7 +42,7 @@ class Track(QWidget):
     def frame_at(self, x):
         """The frame at a place."""
         first, last = self._span()
-        return int(round(first + (x - 14) / max(self.width() - 28, 1) * (last - first)))
+        return round(first + (x - 14) / max(self.width() - 28, 1) * (last - first))
 
     def paintEvent(self, _event):
         p = QPainter(self)

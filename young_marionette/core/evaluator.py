@@ -19,7 +19,9 @@ T = TypeVar("T")
 LIMIT = 28 << 20  # bytes of values that were not asked for lately
 LATELY = 3000  # questions ago: what is in use is never let go, however large it is
 _LEAST = 256  # bytes that any value counts for
-_PLAIN = str, bytes, int, float
+_PLAIN = frozenset((str, bytes, int, float, bool, type(None)))
+_SMALL = frozenset((int, float, bool, type(None)))
+_GROUPS = frozenset((list, tuple, set, frozenset))
 
 
 class _Same:
@@ -66,11 +68,11 @@ class Evaluator:
 
         Two threads that ask at the same time may both work it out; the first one's value is what both get.
         """
-        key = (what, *(_Same(x) if _is_itself(x) else x for x in inputs))
+        key = (what, *[x if type(x) in _PLAIN or not _is_itself(x) else _Same(x) for x in inputs])
         with self._lock:
             self._asked += 1
-            kept = self._kept.get(key)
-            if kept is not None:
+            if key in self._kept:
+                kept = self._kept[key]
                 kept.asked = self._asked
                 return kept.value
         value = make()
@@ -101,8 +103,6 @@ class Evaluator:
 
 def _is_itself(thing: object) -> bool:
     """Whether an input counts as the object that it is, and not by what it is equal to."""
-    if thing is None or isinstance(thing, _PLAIN):
-        return False
     if isinstance(thing, np.ndarray) or type(thing).__eq__ is object.__eq__:
         return True
     try:
@@ -120,23 +120,35 @@ def _of_inputs(inputs: tuple) -> set:
     return shared
 
 
-def nbytes(value: object, _seen: set | None = None) -> int:
-    """Bytes of all arrays, texts and bytes in a value, each counted once; 16 for anything else."""
-    seen = set() if _seen is None else _seen
-    if id(value) in seen:
-        return 0
-    seen.add(id(value))
-    if isinstance(value, np.ndarray):
-        return int(value.nbytes)
-    if isinstance(value, bytes | bytearray | memoryview | str):
-        return len(value)
-    if isinstance(value, dict):
-        return sum(nbytes(k, seen) + nbytes(v, seen) for k, v in value.items())
-    if isinstance(value, list | tuple | set | frozenset):
-        return sum(nbytes(v, seen) for v in value)
-    if hasattr(value, "__dict__"):
-        return sum(nbytes(v, seen) for v in vars(value).values())
-    return 16
+def nbytes(value: object, shared: set | None = None) -> int:
+    """Bytes of all arrays, texts and bytes in a value, each counted once; 16 for anything else.
+
+    ``shared``: the ids of what is not counted; what was counted is added to them.
+    """
+    seen, total, todo = set() if shared is None else shared, 0, [value]
+    while todo:
+        thing = todo.pop()
+        kind = type(thing)
+        if kind in _SMALL:
+            total += 16
+            continue
+        if id(thing) in seen:
+            continue
+        seen.add(id(thing))
+        if kind is str or kind is bytes:
+            total += len(thing)
+        elif isinstance(thing, np.ndarray):
+            total += thing.nbytes
+        elif kind is dict:
+            todo.extend(thing)
+            todo.extend(thing.values())
+        elif kind in _GROUPS:
+            todo.extend(thing)
+        elif hasattr(thing, "__dict__"):
+            todo.extend(vars(thing).values())
+        else:
+            total += len(thing) if isinstance(thing, bytearray | memoryview) else 16
+    return total
 
 
 EVALUATOR = Evaluator()

@@ -10,6 +10,7 @@ every bone is fitted to all that hangs on it (least squares over the directions,
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -87,7 +88,7 @@ def _leg_scale(strings, source, target):
         for leg in ("left ", "right "):
             chain = [firsts.get(leg + part) for part in ("thigh", "shin", "foot")]
             if None not in chain:
-                total += sum(np.linalg.norm(points[b] - points[a]) for a, b in zip(chain, chain[1:]))
+                total += sum(np.linalg.norm(points[b] - points[a]) for a, b in itertools.pairwise(chain))
         lengths.append(total)
     return lengths[1] / lengths[0] if min(lengths) > 0 else 1.0
 

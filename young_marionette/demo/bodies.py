@@ -46,7 +46,7 @@ PIECES = {
     "collarbone": (0.028, COAT, 1.0),
     "neck": (0.024, WOOD, 1.0),
     "thumb": (0.0085, WOOD, 1.0),
-    **{f: (0.0075, WOOD, 1.0) for f in ("index", "middle", "ring", "little")},
+    **dict.fromkeys(("index", "middle", "ring", "little"), (0.0075, WOOD, 1.0)),
 }
 
 

@@ -10,7 +10,7 @@ from .tracks import keyed
 
 
 def _times(seconds, rate):
-    return np.arange(int(round(seconds * rate)) + 1) / rate
+    return np.arange(round(seconds * rate) + 1) / rate
 
 
 def _walk(

@@ -100,11 +100,8 @@ class Recovery:
                 session = place.name.removesuffix(".marionette")
                 if session == self.session or place.name.startswith("."):
                     continue
-                if (
-                    place.is_dir()
-                    and not _held(place / _LOCK)
-                    or place.suffix == ".marionette"
-                    and not _held(place.with_suffix(".lock"))
+                if (place.is_dir() and not _held(place / _LOCK)) or (
+                    place.suffix == ".marionette" and not _held(place.with_suffix(".lock"))
                 ):
                     yield place
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 from ..core.evaluator import EVALUATOR
@@ -212,7 +213,7 @@ def _doubled(pairing):
         for skeleton, run in ((pairing.source, s.source), (pairing.target, s.target)):
             joints = [skeleton.index[n] for n in run]
             if not s.part.endswith(" twist") and any(
-                a not in skeleton.ancestors(b) for a, b in zip(joints, joints[1:])
+                a not in skeleton.ancestors(b) for a, b in itertools.pairwise(joints)
             ):
                 yield Snag(
                     "string",
@@ -238,8 +239,8 @@ def _order(pairing):
         if not s.part.endswith(" twist")
     ]
     above = {part: (set(pairing.source.ancestors(a)), set(pairing.target.ancestors(b))) for part, a, b in leads}
-    for part, a, b in leads:
-        for other, c, d in leads:
+    for part, a, _b in leads:
+        for other, _c, d in leads:
             if a in above[other][0] and d in above[part][1]:
                 yield Snag(
                     "string",

@@ -60,7 +60,7 @@ def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
     """``(the document, the blobs that it speaks of by their names)``."""
     blobs: dict[str, Blob] = {}
     pairings = []
-    for key, _pairing in state.pairings.items():
+    for key in state.pairings:
         source = next((e for e in state.entries if e.family == key[0]), None)
         rig = next((e for e in state.entries if e.family == key[1]), None)
         member = state.tied(source, rig) if source and rig else None

@@ -243,7 +243,7 @@ def _skeleton(side):
     """The skeleton that a side describes; InputError where its joints make no tree."""
     index = {}
     for joint in side.joints:
-        if joint.name in index or joint.parent is not None and joint.parent not in index:
+        if joint.name in index or (joint.parent is not None and joint.parent not in index):
             raise InputError(
                 f"This stringing is not a valid one: its joint {joint.name} stands before its parent, or twice."
             )

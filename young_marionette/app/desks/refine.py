@@ -45,7 +45,7 @@ class RefineDesk(Desk):
             # After the pen, which would take the label's colour along.
             self.plot.setLabel(side, {"bottom": "frame", "left": "degrees"}[side], color=theme.NIGHT["quiet"])
         self.line = graph.InfiniteLine(angle=90, pen=graph.mkPen(theme.colour("brass"), width=1.5), movable=True)
-        self.line.sigDragged.connect(lambda: self.session.seek(int(round(self._to_clip(self.line.value())))))
+        self.line.sigDragged.connect(lambda: self.session.seek(round(self._to_clip(self.line.value()))))
         self.plot.addItem(self.line)
         self._traces = {
             axis: self.plot.plot(pen=graph.mkPen(theme.colour(name), width=1.8))
@@ -59,7 +59,7 @@ class RefineDesk(Desk):
         legend = row(
             *(label(f"{text} {axis}") for axis, text in (("X", "—— X"), ("Y", "– – Y"), ("Z", "···· Z"))), None
         )
-        for i, (axis, text, name) in enumerate(
+        for i, (_axis, text, name) in enumerate(
             (("X", "——  about X", "marionette"), ("Y", "– –  about Y", "baked"), ("Z", "····  about Z", "performer"))
         ):
             widget = legend.layout().itemAt(i).widget()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from .. import rotations as rot
@@ -67,7 +69,7 @@ def known_body(skeleton, bones, prefix=None):
         parts["root"] = (above[-1],)
     leg = sum(np.linalg.norm(at(b) - at(a)) for a, b in (("left thigh", "left shin"), ("left shin", "left foot")))
     trunk = [thighs, *(points[j] for part in ("spine", "neck", "head") for j in parts.get(part, ()))]
-    stature = float(leg + sum(np.linalg.norm(b - a) for a, b in zip(trunk, trunk[1:])))
+    stature = float(leg + sum(np.linalg.norm(b - a) for a, b in itertools.pairwise(trunk)))
     stature += _below(skeleton, parts["left foot"][0], straight, 0.05 * leg) + 0.13 * leg * ("head" in parts)
     certain = dict.fromkeys(parts, 1.0)
     return Body(

@@ -69,7 +69,7 @@ class Tree:
             for c in skeleton.children[j]:
                 way = self.reach[c] + np.linalg.norm(self.points[c] - self.points[j])
                 # Equal ways (zero-length copies) go on with the larger subtree.
-                if self.next[j] < 0 and way >= self.reach[j] or way > self.reach[j] + 1e-9:
+                if (self.next[j] < 0 and way >= self.reach[j]) or way > self.reach[j] + 1e-9:
                     self.reach[j], self.next[j] = way, c
             self.leaves[j] = sum(self.leaves[c] for c in skeleton.children[j]) or 1
 

@@ -8,7 +8,7 @@ come from the body's own frame (up along the trunk, forward from heel to toe), n
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 
@@ -98,7 +98,7 @@ def _pairs(tree, names, template, smallest):
 def _with_partner(ways):
     """The keys of ``ways`` whose length another one has too, within a quarter."""
     ordered = sorted(ways, key=ways.get)
-    kept = {key for a, b in zip(ordered, ordered[1:]) if ways[a] >= 0.75 * ways[b] for key in (a, b)}
+    kept = {key for a, b in pairwise(ordered) if ways[a] >= 0.75 * ways[b] for key in (a, b)}
     return [key for key in ways if key in kept]
 
 
@@ -272,7 +272,7 @@ def _assemble(tree, names, legs, arms, head_start, margin):
 
 
 def _length(points, joints):
-    return float(sum(np.linalg.norm(points[b] - points[a]) for a, b in zip(joints, joints[1:])))
+    return float(sum(np.linalg.norm(points[b] - points[a]) for a, b in pairwise(joints)))
 
 
 def _lone_trunk(tree, names, legs):

@@ -149,7 +149,7 @@ def _bone_data(label, lines, bones):
             bone = {"direction": np.zeros(3), "length": 0.0, "axis": np.zeros(3), "order": "XYZ", "dof": ()}
         elif key == "end" and bone is not None:
             name = bone.get("name")
-            if not name or name in bones.parents and name != "root" or name in bones.ways or name == "root":
+            if not name or (name in bones.parents and name != "root") or name in bones.ways or name == "root":
                 raise InputError(f"{label}: the bone {str(name)[:40]} stands twice, or without a name.")
             bones.ways[name] = bone["direction"] * bone["length"]
             bones.axes[name] = rot.from_euler(bone["order"][::-1], bone["axis"][::-1])

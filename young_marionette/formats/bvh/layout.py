@@ -58,7 +58,7 @@ class Layout:
 
 def default_layout(skeleton, moving):
     """Three turns on every joint, in the order Z, X, Y, and places where joints move."""
-    moving = set(int(j) for j in moving) | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
+    moving = {int(j) for j in moving} | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
     return Layout(
         skeleton.names, tuple(POSITIONS + ROTATIONS if j in moving else ROTATIONS for j in range(len(skeleton)))
     )

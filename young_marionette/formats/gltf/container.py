@@ -164,7 +164,7 @@ def fetch(uri, label, folder, most=-1):
     if not isinstance(uri, str):
         raise InputError(f"{label} points to something that is no place.")
     if uri.startswith("data:"):
-        head, comma, body = uri.partition(",")
+        head, _comma, body = uri.partition(",")
         try:
             return (
                 base64.b64decode(body, validate=True) if head.endswith(";base64") else unquote(body).encode("latin-1")

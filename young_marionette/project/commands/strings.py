@@ -79,7 +79,7 @@ class TieAll:
         kept = [
             s
             for s in pairing.strings
-            if s.locked or self.only_untied or self.parts and s.part.removesuffix(" twist") not in self.parts
+            if s.locked or self.only_untied or (self.parts and s.part.removesuffix(" twist") not in self.parts)
         ]
         parts, used = {s.part for s in kept}, {n for s in kept for n in s.target}
         wanted = [s for s in strings if not self.parts or s.part.removesuffix(" twist") in self.parts]

@@ -49,6 +49,46 @@ class Isolation(Case):
         self.assertEqual(self.sprung(), [])
 
 
+class Extras(Case):
+    """Packages that are not installed, as after ``pip install .`` alone."""
+
+    def run_without(self, code, *names):
+        """What a process prints in which the packages of those names can't be found."""
+        bar = (
+            "import sys, importlib.abc\n"
+            "class Bar(importlib.abc.MetaPathFinder):\n"
+            "    def find_spec(self, name, path=None, target=None):\n"
+            f"        if name.partition('.')[0] in {names!r}: raise ModuleNotFoundError(name, name=name)\n"
+            "import importlib.util\n"
+            "real = importlib.util.find_spec\n"
+            f"importlib.util.find_spec = lambda n, p=None: None if n.partition('.')[0] in {names!r} else real(n, p)\n"
+            "sys.meta_path.insert(0, Bar())\n"
+        )
+        return subprocess.run([sys.executable, "-c", bar + code], cwd=ROOT, capture_output=True, text=True)
+
+    def test_the_window_tells_how_to_get_its_packages(self):
+        done = self.run_without("from young_marionette.launch import main; sys.exit(main([]))", "PySide6", "moderngl")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("PySide6, moderngl", done.stderr)
+        self.assertIn("pip install 'young-marionette[window]'", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+
+    def test_usd_tells_how_to_get_its_package(self):
+        rig = show_folder() / "puppets/bodies/Puffin.usdz"
+        code = "from young_marionette.cli.main import main; sys.exit(main(sys.argv[1:] or %r))"
+        done = self.run_without(code % ["info", str(rig)], "pxr")
+        self.assertEqual((done.returncode, len(done.stderr.splitlines())), (2, 1), done.stderr)
+        self.assertIn("pip install usd-core", done.stderr)
+
+    def test_help_and_version_load_no_numbers(self):
+        code = (
+            "from young_marionette.cli.main import main; main(%r)\n"
+            "print('loaded:', sorted({'numpy', 'scipy', 'pydantic', 'pxr'} & set(sys.modules)))"
+        )
+        for words in (["--help"], ["--version"]):
+            self.assertIn("loaded: []", self.run_without(code % words).stdout, words)
+
+
 class SystemPackages(unittest.TestCase):
     def test_what_is_missing_is_found_by_looking_for_it(self):
         from missing_packages import missing

@@ -203,10 +203,14 @@ def _options(
     context: typer.Context, version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False
 ):
     if version:
-        print(f"Young Marionette {__version__}")
-        raise typer.Exit()
+        raise typer.Exit(_version())
     if context.invoked_subcommand is None:
         print(context.get_help())
+
+
+def _version():
+    print(f"Young Marionette {__version__}")
+    return 0
 
 
 _UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0.1}
@@ -234,6 +238,8 @@ def _range(text):
 def main(arguments=None):
     """Run the command line and return its exit code; every expected failure is one sentence on stderr."""
     forgiving_streams()
+    if (sys.argv[1:] if arguments is None else list(arguments)) == ["--version"]:
+        return _version()  # at once, without what the reading of options takes to load
     try:
         return app(args=arguments, standalone_mode=False, prog_name="young-marionette") or 0
     except InputError as error:

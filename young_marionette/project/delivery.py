@@ -13,7 +13,7 @@ from ..core.resample import resample
 from ..core.skeleton import Clip
 from ..formats import encode, read
 from ..formats.files import check_free, check_results, write_together
-from ..formats.registry import WRITABLE, check_writable, layout_for
+from ..formats.registry import check_writable, ending_of, format_of, layout_for
 from . import stringing
 from .bakes import baked as bake
 from .entry import entries_of
@@ -86,13 +86,10 @@ def delivered(path, baked, rig, body=False):
     if layout is not None:
         metres = rig.figure.placement.scale
         own, bones = rig.to_file_world(baked), rig.declared.bones
-        return encode(path, own, layout, metres, body=body, bones=bones, level=rig.only_level)
+        return encode(path, own, layout, metres_per_unit=metres, body=body, bones=bones, level=rig.only_level)
     character = rig.placed_character if body else None
-    return encode(path, baked, None, body=body, character=character, bones=rig.bones if _tells_bones(path) else ())
-
-
-def _tells_bones(path):
-    return Path(path).suffix.lower() == ".vrma"
+    bones = () if ending_of(path).rig else rig.bones
+    return encode(path, baked, None, body=body, character=character, bones=bones)
 
 
 def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, overwrite=False):
@@ -102,14 +99,14 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     """
     check_writable(path, overwrite)
     check_results([path], inputs_of(entry))
-    kind = WRITABLE[Path(path).suffix.lower()]
-    if kind == "glTF" and (unit not in (None, 1.0) or up not in (None, "Y")):
-        raise InputError("glTF is always in metres with Y up; choose BVH or USD for another unit or axis.")
-    if body and (kind == "BVH" or Path(path).suffix.lower() == ".vrma"):
+    kind, holds = format_of(path), ending_of(path)
+    if kind.fixed_world and (unit not in (None, 1.0) or up not in (None, "Y")):
+        raise InputError(f"{kind.name} is always in metres with Y up; choose BVH or USD for another unit or axis.")
+    if body and not holds.body:
         raise InputError(f"A file ending in {Path(path).suffix} holds motion alone, without a body.")
     if body and entry.character is None:
         raise InputError(f"{entry.name} has no body that could be written with it.")
-    body = entry.character is not None and kind != "BVH" if body is None else body
+    body = entry.character is not None and holds.body if body is None else body
     clip = entry.placed_clip
     if frames is not None:
         clip = cut_to(clip, frames)
@@ -121,7 +118,7 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     forward = rot.AXES["Z"] if up == "Y" else -rot.AXES["Y"]
     turned = Placement.from_axes(unit, rot.AXES[up], forward).inverse
     character = placed_character(entry.placed_character, turned) if body else None
-    write_together(encode(path, place_clip(clip, turned), None, unit, up, body, character))
+    write_together(encode(path, place_clip(clip, turned), metres_per_unit=unit, up=up, body=body, character=character))
     return None
 
 
@@ -135,7 +132,7 @@ def write_entry(entry, path, overwrite=False):
         deliver(path, entry.placed_clip, entry, overwrite, entry.character is not None)
         return
     metres, body = entry.figure.placement.scale, entry.character is not None
-    write_together(encode(path, clip, layout, metres, body=body, bones=entry.declared.bones))
+    write_together(encode(path, clip, layout, metres_per_unit=metres, body=body, bones=entry.declared.bones))
 
 
 def renamed(entry, names):

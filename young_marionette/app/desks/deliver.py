@@ -9,24 +9,13 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QLis
 
 from ...core.errors import InputError
 from ...formats.files import check_results
-from ...formats.registry import check_writable
+from ...formats.registry import ENDINGS, WRITABLE, check_writable, own_ending
 from ...project.delivery import deliver, inputs_of
 from .. import settings
 from ..parts.widgets import Card, button, label, row, tool
 from .base import Desk
 
-FORMATS = (
-    ("Same as the rig's file", None),
-    ("BVH", ".bvh"),
-    ("GLB", ".glb"),
-    ("glTF, as text", ".gltf"),
-    ("VRM animation", ".vrma"),
-    ("USD, binary", ".usdc"),
-    ("USD, as text", ".usda"),
-    ("USD, package", ".usdz"),
-)
-_OWN = {"BVH": ".bvh", "glTF": ".glb", "USD": ".usdc"}
-_MOTION_ONLY = (".bvh", ".vrma")
+FORMATS = (("Same as the rig's file", None), *((ENDINGS[e].label, e) for e in WRITABLE))
 
 
 class DeliverDesk(Desk):
@@ -109,11 +98,11 @@ class DeliverDesk(Desk):
         return [(e, folder / name(_file_name(e.name), self._ending(e))) for e in entries if e]
 
     def _ending(self, entry):
-        return self.format.currentData() or _OWN.get(entry.layout.format if entry.layout else "BVH", ".bvh")
+        return self.format.currentData() or own_ending(entry.layout.format if entry.layout else "")
 
     def _with_body(self, entry):
         """Whether an entry is written with its body."""
-        return self.body.isChecked() and entry.character is not None and self._ending(entry) not in _MOTION_ONLY
+        return self.body.isChecked() and entry.character is not None and ENDINGS[self._ending(entry)].body
 
     def _check(self):
         jobs = self.jobs()
@@ -130,7 +119,7 @@ class DeliverDesk(Desk):
                     check_writable(path, self.overwrite.isChecked())
                 except InputError as error:
                     problems.append(str(error))
-        bodies = [e for e, _ in jobs if e.character is not None and self._ending(e) not in _MOTION_ONLY]
+        bodies = [e for e, _ in jobs if e.character is not None and ENDINGS[self._ending(e)].body]
         self.body.setEnabled(bool(bodies))
         self.body.setToolTip(
             "The rig's meshes are written with the motion"

@@ -77,11 +77,11 @@ class Evaluator:
                 return kept.value
         value = make()
         with self._lock:
-            kept = self._kept.get(key)
-            if kept is None:
-                kept = self._kept[key] = _Kept(value, _LEAST + nbytes(value, _of_inputs(inputs)), self._asked)
+            if key not in self._kept:
+                self._kept[key] = _Kept(value, _LEAST + nbytes(value, _of_inputs(inputs)), self._asked)
                 self._let_go()
-            return kept.value
+                return value
+            return self._kept[key].value
 
     @property
     def size(self) -> int:
@@ -120,7 +120,7 @@ def _of_inputs(inputs: tuple) -> set:
     return shared
 
 
-def nbytes(value: object, shared: set | None = None) -> int:
+def nbytes(value: Any, shared: set | None = None) -> int:
     """Bytes of all arrays, texts and bytes in a value, each counted once; 16 for anything else.
 
     ``shared``: the ids of what is not counted; what was counted is added to them.

@@ -36,7 +36,7 @@ class Placement:
     """``scale``: metres per file unit; ``turn (4,)``: the rotation from the file's world into ours."""
 
     scale: float = 1.0
-    turn: np.ndarray = None
+    turn: np.ndarray = None  # type: ignore[assignment]  # filled in below
 
     def __post_init__(self):
         object.__setattr__(self, "turn", np.array(rot.IDENTITY if self.turn is None else self.turn, float))

@@ -178,8 +178,8 @@ def _between_one(u, v):
     w = size + ux * vx + uy * vy + uz * vz
     if w < 1e-12 * size:
         # Opposite directions have no smallest turn: take half a turn about any axis across.
-        across = (0.0, uz, -uy) if abs(ux) < 0.9 * math.sqrt(ux * ux + uy * uy + uz * uz) else (-uz, 0.0, ux)
-        x, y, z, w = *across, 0.0
+        w = 0.0
+        x, y, z = (0.0, uz, -uy) if abs(ux) < 0.9 * math.sqrt(ux * ux + uy * uy + uz * uz) else (-uz, 0.0, ux)
     length = math.sqrt(x * x + y * y + z * z + w * w)
     return x / length, y / length, z / length, w / length
 

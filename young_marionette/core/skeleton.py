@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -22,6 +23,9 @@ def from_rows(rows):
     return np.moveaxis(rows, -1, 0)
 
 
+Filled = Any  # an array, also where None was given: that is filled in
+
+
 @dataclass(frozen=True, eq=False)
 class Skeleton:
     """A tree of joints and the pose of zero motion.
@@ -37,9 +41,9 @@ class Skeleton:
     names: tuple[str, ...]
     parents: np.ndarray
     offsets: np.ndarray
-    rest: np.ndarray = None
-    tips: np.ndarray = None
-    scales: np.ndarray = None
+    rest: Filled = None
+    tips: Filled = None
+    scales: Filled = None
 
     def __post_init__(self):
         count = len(self.names)
@@ -153,9 +157,9 @@ class Clip:
     rate: float
     rotations: np.ndarray
     moving: np.ndarray = field(default_factory=lambda: np.zeros(0, int))
-    translations: np.ndarray = None
+    translations: Filled = None
     curves: tuple[str, ...] = ()
-    values: np.ndarray = None
+    values: Filled = None
 
     def __post_init__(self):
         put = object.__setattr__

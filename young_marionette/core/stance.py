@@ -88,7 +88,7 @@ def _leg_scale(strings, source, target):
         for leg in ("left ", "right "):
             chain = [firsts.get(leg + part) for part in ("thigh", "shin", "foot")]
             if None not in chain:
-                total += sum(np.linalg.norm(points[b] - points[a]) for a, b in itertools.pairwise(chain))
+                total += float(sum(np.linalg.norm(points[b] - points[a]) for a, b in itertools.pairwise(chain)))
         lengths.append(total)
     return lengths[1] / lengths[0] if min(lengths) > 0 else 1.0
 
@@ -155,11 +155,11 @@ def _limb_fits(strings, source, target, here, there):
             if joints:
                 lower = LIMB_NEXT[part]
                 below = _limb_aims(ties, source, target, here, there, side, lower) if lower in LIMB_NEXT else None
-                bent = below and all(_bent(joints[i], below[i]) for i in (1, 2))
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
-                fits[joints[0]] = (
-                    _frame_fit((joints[2], below[2]), (joints[1], below[1])) if bent else _aim(joints[2], joints[1])
-                )
+                if below and all(_bent(joints[i], below[i]) for i in (1, 2)):
+                    fits[joints[0]] = _frame_fit((joints[2], below[2]), (joints[1], below[1]))
+                else:
+                    fits[joints[0]] = _aim(joints[2], joints[1])
         hand = _hand_frames(ties, source, target, here, there, side)
         if hand:
             fits[hand[0]] = _frame_fit(hand[2], hand[1])

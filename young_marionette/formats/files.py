@@ -83,12 +83,12 @@ def same_place(a: Path | str, b: Path | str) -> bool:
 
 def check_results(results: Iterable[Path | str | None], inputs: Iterable[Path | str | None]) -> None:
     """InputError where a result would replace a file that is read, or two results go to one place; None is passed over."""
-    results = [r for r in results if r is not None]
-    for i, result in enumerate(results):
+    wanted = [r for r in results if r is not None]
+    for i, result in enumerate(wanted):
         for path in inputs:
             if path is not None and same_place(result, path):
                 raise InputError(f"{result} is one of the files that are read; give the result a name of its own.")
-        for other in results[:i]:
+        for other in wanted[:i]:
             if same_place(result, other):
                 raise InputError(f"Two results would be written to {result}; give each a name of its own.")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from ..core.declared import Declared
 from ..core.skeleton import Clip, Skeleton
@@ -23,7 +24,7 @@ class MotionFile:
     format: str
     skeleton: Skeleton
     clips: tuple[Clip, ...]
-    layout: object
+    layout: Any
     notes: tuple[str, ...] = ()
     declared: Declared = Declared()
     name: str = ""

@@ -41,8 +41,8 @@ def sampled(times, values, way, at, turns=False):
     ``CUBICSPLINE`` has three rows for each key: tangent in, value, tangent out.
     """
     count = len(times)
-    parts = values.reshape(count, 3, *values.shape[1:]) if way == "CUBICSPLINE" else None
-    points = values if parts is None else parts[:, 1]
+    parts = values.reshape(count, 3, *values.shape[1:]) if way == "CUBICSPLINE" else values[:, None]
+    points = parts[:, 1] if way == "CUBICSPLINE" else values
     if turns:
         points = points / np.maximum(np.linalg.norm(points, axis=-1, keepdims=True), 1e-12)
     at = np.clip(at, times[0], times[-1])

@@ -39,18 +39,23 @@ class State:
     bakes: tuple[Bake, ...] = ()
     uses: dict[tuple[str, str], Use] = field(default_factory=dict)
 
+    @property
+    def library(self) -> tuple[Entry | Bake, ...]:
+        """All entries and bakes, in library order."""
+        return (*self.entries, *self.bakes)
+
     def entry(self, identifier):
         """The entry, or the baked clip, with an id; None where there is none."""
-        return next((e for e in (*self.entries, *self.bakes) if e.id == identifier), None)
+        return next((e for e in self.library if e.id == identifier), None)
 
     def of_role(self, *roles):
         """The entries with one of the given roles, in library order."""
-        return [e for e in (*self.entries, *self.bakes) if e.role in roles]
+        return [e for e in self.library if e.role in roles]
 
     @property
     def names(self):
         """The names of all that stands in the library."""
-        return {e.name for e in (*self.entries, *self.bakes)}
+        return {e.name for e in self.library}
 
     @property
     def source_entry(self):
@@ -98,12 +103,14 @@ class State:
 
     def with_use(self, use):
         """The state with other settings of the active clip on the active rig."""
+        assert self.source and self.rig  # a clip and a rig are active
         return replace(self, uses={**self.uses, (self.source, self.rig): use})
 
     def with_entry(self, entry):
         """The state with one entry, or baked clip, replaced by its namesake in id."""
-        where = "bakes" if entry.role == BAKED else "entries"
-        return replace(self, **{where: tuple(entry if e.id == entry.id else e for e in getattr(self, where))})
+        if entry.role == BAKED:
+            return replace(self, bakes=tuple(entry if e.id == entry.id else e for e in self.bakes))
+        return replace(self, entries=tuple(entry if e.id == entry.id else e for e in self.entries))
 
 
 def _adapted(pairing, source, rig):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -37,7 +38,7 @@ class Entry:
     format: str
     skeleton: Skeleton
     clip: Clip | None
-    layout: object
+    layout: Any
     correction: Correction = field(default_factory=Correction)
     notes: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
@@ -56,7 +57,9 @@ class Entry:
         frame = self.correction.rest
         if frame == BIND:
             return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
-        return replace(self.skeleton, rest=self.clip.rotations[min(frame, self.clip.frames - 1)])
+        clip = self.clip
+        assert clip is not None and isinstance(frame, int)  # see rested_skeleton
+        return replace(self.skeleton, rest=clip.rotations[min(frame, clip.frames - 1)])
 
     @property
     def _seen_as(self):

@@ -39,7 +39,7 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
     state = with_pairings(label, state, file.pairings)
     bakes = tuple(reading.bake(item) for item in file.bakes)
-    ids = [e.id for e in (*entries, *bakes)]
+    ids = [*(e.id for e in entries), *(b.id for b in bakes)]
     if len(set(ids)) != len(ids):
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     known = {e.id for e in entries}
@@ -87,7 +87,7 @@ class Reading:
         path = Path(os.fsdecode(unquote_to_bytes(item.path_bytes))) if item.path_bytes else item.path
         return Entry(
             item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
-            self.clip(item.motion, skeleton), layout, Correction(**item.correction.model_dump()),
+            self.clip(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
         )  # fmt: skip
 
@@ -112,12 +112,8 @@ class Reading:
             self._skeletons[key] = sound_skeleton(joints, self.blobs.arrays(blob))
         return self._skeletons[key]
 
-    def clip(self, item: MotionFile | None, skeleton) -> Clip | None:
-        return (
-            None
-            if item is None
-            else sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
-        )
+    def clip(self, item: MotionFile, skeleton) -> Clip:
+        return sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
 
     def layout(self, item: LayoutFile | None, skeleton):
         if item is None:

@@ -39,7 +39,7 @@ def find_snags(state):
     found += _asked("families", clips, lambda: list(_families(clips)))
     if pairing is not None:
         offers = pairing, *pair, state.key, *state.stringings
-        found += _asked("offers", offers, lambda: list(_offered(*offers[:4], state.stringings)))
+        found += _asked("offers", offers, lambda: list(_offered(pairing, *pair, state.key, state.stringings)))
         found += _asked("strings", (pairing, *pair), lambda: list(_tied(pairing, *pair)))
         found += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
     found += [_outdated(one) for one in state.bakes if not is_current(state, one)]

@@ -64,7 +64,7 @@ def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
         source = next((e for e in state.entries if e.family == key[0]), None)
         rig = next((e for e in state.entries if e.family == key[1]), None)
         member = state.tied(source, rig) if source and rig else None
-        if member is not None:
+        if member is not None and source is not None and rig is not None:
             pairings.append(PairingFile(source=source.id, rig=rig.id, stringing=to_file(member, source, rig)))
     document = ProjectFile(
         format="young-marionette project",
@@ -96,7 +96,7 @@ def _entry_file(entry, blobs):
         layout=_layout_file(entry.layout, blobs),
         unit=entry.declared.unit,
         up=entry.declared.up,
-        bones=[list(b) for b in entry.declared.bones],
+        bones=list(entry.declared.bones),
         correction=CorrectionFile(**vars(entry.correction)),
         notes=list(entry.notes),
         tags=list(entry.tags),

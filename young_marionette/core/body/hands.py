@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from .. import rotations as rot
@@ -47,7 +49,7 @@ def _chains(tree, names, hand, elbow):
 
 def _name_said(names, chain):
     votes = {f: sum(names.weight(j, f) > 0.5 for j in chain) for f in FINGERS}
-    best = max(votes, key=votes.get)
+    best = max(votes, key=votes.__getitem__)
     return best if votes[best] else None
 
 
@@ -76,7 +78,7 @@ def _by_place(tree, chains, said, hand):
     away_from_thumb = np.sign(place[rest].mean() - place[thumb]) or 1.0
     rest.sort(key=lambda i: away_from_thumb * place[i])
     named = [said[i] for i in rest]
-    wanted = FINGERS[1 : 1 + len(rest)]
+    wanted: Sequence[str] = FINGERS[1 : 1 + len(rest)]
     if len(rest) < 4 and None not in named and len(set(named)) == len(named):
         wanted = named
     return {"thumb": chains[thumb], **{finger: chains[i] for finger, i in zip(wanted, rest)}}

@@ -7,6 +7,7 @@ the ankle bends, where a hand branches, and what the names say.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import log
 
@@ -128,7 +129,7 @@ def find_limb(tree, names, joint, template):
     )
     found = []
     # Of a chain of many joints, such as a rope, some places along its way are tried, and not all.
-    places = range(len(chain))
+    places: Sequence[int] = range(len(chain))
     if len(chain) > _MOST_CUTS:
         spread = np.searchsorted(way, np.linspace(0, way[-1], _MOST_CUTS)).clip(0, len(chain) - 1)
         places = sorted({*range(5), *spread.tolist()})

@@ -155,8 +155,8 @@ def _parts_of(words):
     """
     plain = [w for w in words if w not in SIDE_WORDS]
     found = {}
-    taken = [False] * len(plain)
-    for phrase, part in sorted({p for w in plain for p in _BEGINNING.get(w, ())}, key=_RANK.get):
+    taken = [0] * len(plain)
+    for phrase, part in sorted({p for w in plain for p in _BEGINNING.get(w, ())}, key=_RANK.__getitem__):
         for at in range(len(plain) - len(phrase) + 1):
             span = range(at, at + len(phrase))
             if tuple(plain[i] for i in span) == phrase and not any(taken[i] == 2 for i in span if len(phrase) == 1):

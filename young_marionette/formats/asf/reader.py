@@ -6,6 +6,7 @@ import os
 import re
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -142,7 +143,7 @@ def _angles(label, words, bones):
 
 
 def _bone_data(label, lines, bones):
-    bone = None
+    bone: dict[str, Any] | None = None
     for words in lines:
         key = words[0].lower()
         if key == "begin":

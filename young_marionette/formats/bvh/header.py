@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from typing import NoReturn
 
 import numpy as np
 
@@ -32,7 +33,7 @@ class _Parser:
     joints: list = field(default_factory=list)
     notes: list = field(default_factory=list)
 
-    def fail(self, at, what):
+    def fail(self, at: int, what: str) -> NoReturn:
         line = self.text.count("\n", 0, at) + 1
         raise InputError(f"{self.label}, line {line}: {what}.")
 

@@ -58,7 +58,7 @@ def _table(label, body, width, notes):
     """The rate and the numbers ``(frames, width)`` of the part after MOTION."""
     frames = _FRAMES.match(body)
     time = _TIME.match(body, frames.end()) if frames else None
-    if time is None:
+    if frames is None or time is None:
         raise InputError(f"{label}: after MOTION come the lines Frames and Frame Time, and they are missing.")
     announced = _number(label, "Frames", frames.group(1))
     seconds = _number(label, "Frame Time", time.group(1).replace(b",", b"."))

@@ -85,7 +85,7 @@ def _header(skeleton, layout):
     def offset(values, indent):
         return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
 
-    stack = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]
+    stack: list[tuple[int | None, int]] = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]
     while stack:
         joint, depth = stack.pop()
         if joint is None:

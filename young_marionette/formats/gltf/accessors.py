@@ -70,7 +70,7 @@ class Accessors:
         if accessor.get("sparse") is not None:
             values = self._sparse(accessor["sparse"], values, kind, width)
         if accessor.get("normalized") and kind is not np.float32:
-            top = np.iinfo(kind).max
+            top = np.iinfo(values.dtype).max
             values = np.maximum(values.astype(np.float32) / top, -1.0)
         return values
 

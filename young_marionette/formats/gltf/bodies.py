@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from ...core.character import strongest
@@ -48,7 +50,7 @@ def _primitive(writer, mesh, materials):
     }
     if mesh.texcoords is not None:
         attributes["TEXCOORD_0"] = writer.array(mesh.texcoords, "VEC2", target=_ARRAY)
-    part = {"attributes": attributes}
+    part: dict[str, Any] = {"attributes": attributes}
     part["indices"] = writer.array(mesh.triangles.reshape(-1, 1), "SCALAR", component=5125, target=_INDICES)
     if materials[mesh.material] is not None:
         part["material"] = materials[mesh.material]
@@ -73,7 +75,8 @@ def _unit(normals):
 
 def _materials(writer, materials):
     """Numbers of the materials in the document, the plain one of parts without any as None."""
-    document, numbers = writer.document, []
+    document = writer.document
+    numbers: list[int | None] = []
     for number, material in enumerate(materials):
         if number == 0 and not material.name:
             numbers.append(None)

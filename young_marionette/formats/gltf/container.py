@@ -98,7 +98,7 @@ def _chunks(data, label):
 def _whole(document):
     """A document whose texts hold no halves of characters; made without recursion, since it may be deep."""
     holder = [document]
-    todo = [holder]
+    todo: list[dict | list] = [holder]
     while todo:
         part = todo.pop()
         for key, value in list(part.items()) if isinstance(part, dict) else list(enumerate(part)):

@@ -27,7 +27,8 @@ def character_of(container, accessors, nodes, tree):
         else:
             bound = _hung(nodes, tree, joint_of, number)
         if bound is not None:
-            meshes += _primitives(container, accessors, nodes, number, *bound, len(tree.nodes), levels)
+            joints, binds = bound
+            meshes += _primitives(container, accessors, nodes, number, joints, binds, len(tree.nodes), levels)
     return Character(tuple(meshes), _materials(container)) if meshes else None
 
 
@@ -108,7 +109,7 @@ def _triangles(accessors, part, count, label):
 
 def _influences(accessors, attributes, joints, count, label):
     """``(joints (v, k), weights (v, k))``; a mesh without any rides on its one joint."""
-    carried, weights = [], []
+    found, shares = [], []
     for number in range(8):
         if f"JOINTS_{number}" not in attributes or f"WEIGHTS_{number}" not in attributes:
             break
@@ -120,12 +121,12 @@ def _influences(accessors, attributes, joints, count, label):
             which = np.where(share > 0, which, 0)  # only joints with a share have to be there
         if which.size and (which.min() < 0 or int(which.max()) >= len(joints)):
             raise InputError(f"{label}: a skin's weights speak of joints that it does not list.")
-        carried.append(np.asarray(joints, np.int32)[which])
-        weights.append(share)
-    if not carried:
+        found.append(np.asarray(joints, np.int32)[which])
+        shares.append(share)
+    if not found:
         return np.full((count, 1), joints[0], np.int32), np.ones((count, 1), np.float32)
-    carried = carried[0] if len(carried) == 1 else np.concatenate(carried, 1)
-    weights = weights[0] if len(weights) == 1 else np.concatenate(weights, 1)
+    carried = found[0] if len(found) == 1 else np.concatenate(found, 1)
+    weights = shares[0] if len(shares) == 1 else np.concatenate(shares, 1)
     total = np.einsum("vk->v", weights)[:, None]
     if total.size and abs(total.min() - 1) < 1e-4 and abs(total.max() - 1) < 1e-4 and weights.min() >= 0:
         return carried, weights

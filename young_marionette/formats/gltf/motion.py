@@ -103,7 +103,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
         for j in sorted(moves)
         if skeleton.parents[j] < 0 or np.abs(moves[j] - skeleton.offsets[j]).max() > 1e-6 * span
     ]
-    values = np.stack([sampled(*c, at)[:, k] for c, k, _ in curves], 1) if curves else None
+    values = np.stack([sampled(c[0], c[1], c[2], at)[:, k] for c, k, _ in curves], 1) if curves else None
     names, values = with_scales([n for _, _, n in curves], values, factors)
     return Clip(
         name, skeleton, rate, turns, np.array(moving, int),

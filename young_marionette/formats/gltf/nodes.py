@@ -173,9 +173,9 @@ def find_trees(container, nodes):
     if not roots:
         roots = [int(n) for n in np.flatnonzero(nodes.parents < 0) if len(_plain(nodes, int(n))) > 2]
         roots = [_common(nodes, _plain(nodes, r)) for r in roots]
-    roots = {r for r in roots if r is not None}
-    below = _under_any(nodes, roots, itself=False)
-    trees = [_tree(nodes, root, listed | moved) for root in nodes.order if root in roots and root not in below]
+    chosen = {r for r in roots if r is not None}
+    below = _under_any(nodes, chosen, itself=False)
+    trees = [_tree(nodes, root, listed | moved) for root in nodes.order if root in chosen and root not in below]
     return sorted(trees, key=lambda t: -len(t.nodes))
 
 

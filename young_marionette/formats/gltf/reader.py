@@ -184,7 +184,8 @@ def _with_expressions(container, accessors, animation, clip):
         channel = channels.get((node, "translation"))
         if channel is not None and name not in names:
             names.append(name)
-            columns.append(sampled(*channel, channel[0][0] + at)[:, 0])
+            times, values, way = channel
+            columns.append(sampled(times, values, way, times[0] + at)[:, 0])
     return Clip(
         clip.name, clip.skeleton, clip.rate, clip.rotations, clip.moving, clip.translations, tuple(names),
         np.stack(columns, 1) if columns else None,

@@ -276,19 +276,21 @@ class _Materials:
         return self._numbers[path]
 
     def _material(self, bound):
-        colour, opacity, texture = (0.8, 0.8, 0.8), 1.0, None
+        colour: tuple[float, ...] = (0.8, 0.8, 0.8)
+        opacity, texture = 1.0, None
         shader = bound.ComputeSurfaceSource()[0]
         if shader:
             diffuse = shader.GetInput("diffuseColor")
             if diffuse:
-                source = diffuse.GetConnectedSource() if diffuse.HasConnectedSource() else None
-                file = source[0].GetPrim().GetAttribute("inputs:file").Get() if source else None
-                if file is not None and file.path:
-                    scale = source[0].GetPrim().GetAttribute("inputs:scale").Get()
+                source = diffuse.GetConnectedSource()[0].GetPrim() if diffuse.HasConnectedSource() else None
+                file = source.GetAttribute("inputs:file").Get() if source else None
+                if source and file is not None and file.path:
+                    scale = source.GetAttribute("inputs:scale").Get()
                     texture = file.path
                     colour = tuple(float(np.clip(c, 0, 1)) for c in scale)[:3] if scale else (1.0, 1.0, 1.0)
                 elif diffuse.Get() is not None:
                     colour = tuple(float(np.clip(c, 0, 1)) for c in diffuse.Get())
             told = shader.GetInput("opacity")
             opacity = float(told.Get()) if told and isinstance(told.Get(), float) else 1.0
-        return Material(bound.GetPrim().GetName(), (*colour, opacity), texture)
+        red, green, blue = colour
+        return Material(bound.GetPrim().GetName(), (red, green, blue, opacity), texture)

@@ -29,11 +29,11 @@ def ways_of(skeleton, label):
     from pxr import Usd, UsdGeom
 
     per_second = float(skeleton.GetStage().GetTimeCodesPerSecond()) or 24.0
-    times, prim = set(), skeleton
+    told, prim = set(), skeleton
     while prim and not prim.IsPseudoRoot():
-        times.update(UsdGeom.Xformable(prim).GetTimeSamples() if prim.IsA(UsdGeom.Xformable) else ())
+        told.update(UsdGeom.Xformable(prim).GetTimeSamples() if prim.IsA(UsdGeom.Xformable) else ())
         prim = prim.GetParent()
-    times = sorted(times)
+    times = sorted(told)
     check_size(label, skeleton.GetName(), len(times), 4)
     found = matrices([UsdGeom.XformCache(Usd.TimeCode(t)).GetLocalToWorldTransform(skeleton) for t in times])
     if len(times) < 2 or np.ptp(found, axis=0).max() == 0:

@@ -63,7 +63,7 @@ def tree_of(prim, label, cache):
             raise InputError(
                 f"{label}: a transform of the skeleton {prim.GetName()} holds something that is no number."
             )
-    if rest is None:
+    if rest is None and bind is not None:
         rest = np.stack([np.linalg.pinv(bind[p]) @ bind[j] if p >= 0 else bind[j] for j, p in enumerate(parents)])
     if bind is None:
         bind = rest.copy()

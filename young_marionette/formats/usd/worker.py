@@ -45,7 +45,9 @@ class Worker:
     """Starts the process when it is first needed, and anew should it have ended."""
 
     def __init__(self):
-        self.process, self._requests, self._lock = None, None, threading.Lock()
+        self.process: subprocess.Popen | None = None
+        self._requests: socket.socket | None = None
+        self._lock = threading.Lock()
         atexit.register(self.stop)
 
     def read(self, path, data=None, textures=None):
@@ -122,6 +124,7 @@ class Worker:
             for _ in range(2):
                 if self.process is None or self.process.poll() is not None:
                     self._start()
+                assert self._requests is not None
                 with contextlib.suppress(OSError):
                     socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno(), *files])
                     return here
@@ -146,7 +149,7 @@ class Worker:
     def stop(self):
         """End the process, if there is one."""
         process, self.process = self.process, None
-        if process is not None:
+        if process is not None and self._requests is not None:
             self._requests.close()
             process.kill()
             process.wait()
@@ -200,7 +203,7 @@ def encode(path, clip, layout=None, *more):
     # The textures first: a file is never there without what it speaks of.
     names = sorted(files, key=lambda name: name == path.name)
     outputs = [Output(path.parent / name, [files[name]], in_folder=name != path.name) for name in names]
-    return [o for o in outputs if not (o.in_folder and _holds(o.path, o.chunks[0]))]
+    return [o for o, name in zip(outputs, names) if not (o.in_folder and _holds(o.path, files[name]))]
 
 
 def _holds(path, data):

@@ -13,6 +13,7 @@ import typer
 from .. import __version__
 from ..core.errors import InputError
 from ..core.text import shown
+from ..core.units import METRES
 from .console import PlainConsole, forgiving_streams, print_json, tell_error
 
 app = typer.Typer(
@@ -213,14 +214,11 @@ def _version():
     return 0
 
 
-_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0.1}
-
-
 def _unit(text):
     """Metres per unit of a unit's short name."""
-    if text.lower() not in _UNITS:
-        raise InputError(f"'{text}' is not a known unit; use one of {', '.join(_UNITS)}.")
-    return _UNITS[text.lower()]
+    if text.lower() not in METRES:
+        raise InputError(f"'{text}' is not a known unit; use one of {', '.join(METRES)}.")
+    return METRES[text.lower()]
 
 
 def _range(text):

@@ -15,17 +15,9 @@ from .declared import Declared
 from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
 from .skeleton import as_rows
+from .units import UNITS, name_of
 
-# Unit, metres, and how unlikely it is beforehand (added to the log of the misfit with 1.7 m). The rare ones are
-# only believed of a figure as tall as people are.
-UNITS = (
-    ("metre", 1.0, 0.0),
-    ("centimetre", 0.01, 0.0),
-    ("millimetre", 0.001, 0.2),
-    ("inch", 0.0254, 0.5),
-    ("foot", 0.3048, 0.6),
-    ("decimetre", 0.1, 0.7),
-)
+# Rare units are only believed of a figure as tall as people are.
 _USUAL, _RARE = 1.7, 0.3
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
@@ -79,18 +71,14 @@ def guess_unit(stature):
     """``(metres per unit, name, sure)`` for a figure of that length in file units."""
     if stature <= 0 or not np.isfinite(stature):
         return 1.0, "metre", False
-    misfits = [(abs(np.log(stature * s / _USUAL)), cost, n, s) for n, s, cost in UNITS]
-    fitting = [(misfit + cost, n, s) for misfit, cost, n, s in misfits if misfit < (1.2 if cost < 0.5 else _RARE)]
+    misfits = [(abs(np.log(stature * unit.metres / _USUAL)), unit) for unit in UNITS]
+    fitting = [(m + u.rarity, u.name, u.metres) for m, u in misfits if m < (1.2 if u.rarity < 0.5 else _RARE)]
     if fitting and min(fitting)[0] <= 1.2:
         _, name, scale = min(fitting)
         return scale, name, True
     power = 10.0 ** -round(np.log10(stature / _USUAL))
     scale = power if 1.2 < stature * power < 2.3 else _USUAL / stature
-    return scale, f"unit of {scale:.3g} m", False
-
-
-def _unit_name(scale):
-    return next((n for n, s, _ in UNITS if abs(s / scale - 1) < 1e-6), f"unit of {scale:.3g} m")
+    return scale, name_of(scale), False
 
 
 def describe_rest(skeleton, body):
@@ -180,19 +168,19 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     scale, unit, unit_sure = guess_unit(stature)
     unit_from = f"the figure is {stature:.4g} units tall along its bones"
     if declared.unit and (body is None or _LOWEST < stature * declared.unit < _TALLEST):
-        scale, unit, unit_sure, unit_from = declared.unit, _unit_name(declared.unit), True, "the file says so"
+        scale, unit, unit_sure, unit_from = declared.unit, name_of(declared.unit), True, "the file says so"
     elif declared.unit and body:
         oddities.append(
             Oddity(
                 "declared unit",
-                f"By the unit that the file tells, {_unit_name(declared.unit)}, the figure would be "
+                f"By the unit that the file tells, {name_of(declared.unit)}, the figure would be "
                 f"{stature * declared.unit:.3g} m tall; it is taken to be in another one.",
                 "Set its unit in Gather if it is that size.",
             )
         )
     if correction.scale:
         scale, unit_sure, unit_from = correction.scale, True, "set manually"
-        unit = _unit_name(scale)
+        unit = name_of(scale)
     elif not unit_sure:
         oddities.append(
             Oddity(

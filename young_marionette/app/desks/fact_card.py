@@ -6,9 +6,10 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QW
 
 from ...core.conventions import CONVENTIONS, convention_names, learned_names, tied_names
 from ...core.correction import BIND
-from ...core.facts import UNITS, Fact
+from ...core.facts import Fact
 from ...core.families import kinship
 from ...core.placement import AXIS_NAMES
+from ...core.units import UNITS
 from ...project.commands import Correct, RenameBones
 from .. import theme
 from ..library import family_name
@@ -288,7 +289,7 @@ class FactCard(Card):
         box.setAccessibleName(what)
         figure, correction = self.entry.figure, self.entry.correction
         if what == "Unit":
-            options = [(name, scale) for name, scale, _ in UNITS]
+            options = [(unit.name, unit.metres) for unit in UNITS]
             if not any(name == figure.unit for name, _ in options):
                 options.insert(0, (figure.unit, figure.placement.scale))
             field, present = "scale", figure.unit

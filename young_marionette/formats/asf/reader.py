@@ -14,6 +14,7 @@ from ...core import rotations as rot
 from ...core.declared import Declared
 from ...core.errors import InputError
 from ...core.skeleton import Clip, Skeleton, from_rows
+from ...core.units import INCH
 from ..files import opened
 from ..motion_file import MotionFile
 
@@ -204,7 +205,7 @@ def _file(path, bones, clips, notes):
             tips[joint] = bones.ways[name]
     skeleton = Skeleton(tuple(bones.names), parents, offsets, None, tips)
     # The length told is how many units an inch has, as captures of this kind have it.
-    declared = Declared(0.0254 / bones.length if bones.length != 1 else None)
+    declared = Declared(INCH / bones.length if bones.length != 1 else None)
     kind = "ASF/AMC"
     return MotionFile(path, kind, skeleton, clips, None, tuple(notes), declared, path.stem)
 

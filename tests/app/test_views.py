@@ -477,6 +477,29 @@ class Look(WindowCase):
         found = [w for w in found if not any(isinstance(p, inner) for p in (w.parent(), w.parent().parent()))]
         return [w for w in found if not (w.accessibleName() or (isinstance(w, QAbstractButton) and w.text()))]
 
+    def test_a_large_picture_is_coarser_in_motion_and_whole_at_rest(self):
+        stage = self.window.stage
+        for size, coarse in (((2560, 1440), 2), ((1280, 800), 1)):
+            self.window.resize(*size)
+            self.spin(0.2)
+            stage.refresh()
+            stage.repaint()
+            self.assertEqual(stage._image.width(), -(-stage.width() // coarse), size)
+            moving = stage.grab().toImage()
+            self.spin(0.8)
+            self.assertEqual((stage._image.width(), stage._image.height()), (stage.width(), stage.height()))
+            resting = stage.grab().toImage()
+            # The same view: figures are not shifted, and as large.
+            small = [i.scaled(80, 50, mode=Qt.TransformationMode.SmoothTransformation) for i in (moving, resting)]
+            apart = [
+                abs(a - b)
+                for x in range(80)
+                for y in range(50)
+                for a, b in zip(small[0].pixelColor(x, y).getRgb(), small[1].pixelColor(x, y).getRgb())
+            ]
+            self.assertLess(np.mean(apart), 2.0)
+            self.assertLess(np.percentile(apart, 99), 30)
+
     def test_framed_figures_are_in_view(self):
         for name in ("light_lamp", "row_boat", "climb_ladder"):
             self.session.do(do.Choose(self.id_of(name)))

@@ -150,8 +150,8 @@ class Renderer:
     def _target(self, size, fine):
         key = (size, fine)
         if key not in self._targets:
-            # Quick and smooth pictures of one size are asked for in turn; those of other sizes are not any more.
-            for old in [k for k in self._targets if k[0] != size]:
+            # Quick and smooth pictures are asked for in turn, each of one size; other sizes are not any more.
+            for old in [k for k in self._targets if k[1] == fine]:
                 for part in self._targets.pop(old):
                     part.release()
                 self._kept_floors.pop(old[1], None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from dataclasses import replace
 
@@ -17,6 +18,7 @@ from .painter import PainterRenderer
 
 PICK_WITHIN = 12
 RING = 44
+MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
 ARRANGEMENTS = ("beside", "over", "performer", "marionette")
 
@@ -146,16 +148,19 @@ class StageView(QWidget):
     # --- painting -------------------------------------------------------------------------------
     def paintEvent(self, _event):
         painter = QPainter(self)
-        ratio = self.devicePixelRatioF()
-        size = (int(self.width() * ratio), int(self.height() * ratio))
+        size = self._pixels()
         if self._stale or self._image is None or (self._image.width(), self._image.height()) != size:
             figures, began = [self._bearable(f) for f in self.figures], time.perf_counter()
             self._image = self.renderer.draw(size, self.camera.pose, figures, self.lines, self._fine)
             self._weigh(figures, time.perf_counter() - began)
-            self._image.setDevicePixelRatio(ratio)
             self._stale = False
             self.drawn.emit()
+        coarse = self._coarse()
+        # Each pixel becomes a square of whole pixels: quick, and even.
+        painter.save()
+        painter.scale(coarse / self.devicePixelRatioF(), coarse / self.devicePixelRatioF())
         painter.drawImage(0, 0, self._image)
+        painter.restore()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.captions:
             self._paint_captions(painter)
@@ -164,6 +169,18 @@ class StageView(QWidget):
         if not self.figures and self.empty_text:
             self._paint_empty(painter)
         painter.end()
+
+    def _coarse(self):
+        """How many pixels of the screen, on each side, one of the picture covers: one at rest."""
+        if self._fine or isinstance(self.renderer, PainterRenderer):
+            return 1
+        pixels = self.width() * self.height() * self.devicePixelRatioF() ** 2
+        return max(math.ceil((pixels / MOVING_PIXELS) ** 0.5), 1)
+
+    def _pixels(self):
+        """``(width, height)`` of the picture to be drawn."""
+        ratio = self.devicePixelRatioF() / self._coarse()
+        return max(math.ceil(self.width() * ratio), 2), max(math.ceil(self.height() * ratio), 2)
 
     def _bearable(self, figure):
         """The figure, or its bones where its body was found to take too long for a picture that moves."""

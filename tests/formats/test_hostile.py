@@ -313,7 +313,7 @@ class Usd(Case):
             "print(resource.getrlimit(resource.RLIMIT_AS)[0] - before <= 600 << 20)\nwhile True: pass\n"
         )
         began = time.monotonic()
-        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=30)
+        done = subprocess.run([sys.executable, "-u", "-c", code], capture_output=True, text=True, timeout=30)
         self.assertEqual(done.stdout.split(), ["refused", "True"], done.stderr)
         self.assertEqual(done.returncode, -signal.SIGALRM)
         self.assertLess(time.monotonic() - began, 9)

@@ -77,11 +77,11 @@ def _string(part, source, source_body, target, target_body):
         named = "rig" if target_body.tabled else "source"
         reason = f"the {named}'s file names this bone in its table of humanoid bones, and {place}"
     elif min(said) > 0:
-        certainty, reason = min(0.99, certainty + 0.1), f"both names speak of the {_plain(part)}, and {place}"
+        certainty, reason = min(0.99, certainty + 0.1), f"both names mean the {_plain(part)}, and {place}"
     elif max(said) > 0 and min(said) >= 0:
-        reason = f"{place}; one name speaks of the {_plain(part)}, the other says nothing"
+        reason = f"{place}; one name means the {_plain(part)}, the other says nothing"
     elif min(said) < 0:
-        reason = f"{place}, though a name speaks of something else"
+        reason = f"{place}, though a name means something else"
     else:
         reason = f"{place}; the names say nothing"
     runs = source_body.parts[part], target_body.parts[part]

@@ -37,7 +37,7 @@ class Blob:
         for key, array in made.items():
             buffer = io.BytesIO()
             np.lib.format.write_array(buffer, _narrowed(array), allow_pickle=False)
-            yield f"{self.name}/{key}.npy", buffer.getbuffer()
+            yield f"{self.name}/{key}.npy", buffer.getvalue()
 
 
 def _narrowed(array: np.ndarray) -> np.ndarray:

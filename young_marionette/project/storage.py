@@ -48,7 +48,8 @@ def save(path, state, stop: Callable[[], None] = lambda: None):
             stop()
             for place, data in blob.files():
                 archive.writestr(zipfile.ZipInfo(f"blobs/{place}", (1980, 1, 1, 0, 0, 0)), data)
-    write_whole(path, [buffer.getbuffer()])
+    with buffer.getbuffer() as whole:
+        write_whole(path, [whole])
 
 
 def document_bytes(document: ProjectFile) -> bytes:

@@ -24,7 +24,7 @@ def item(items, number, label, what):
     """An entry of a list by its number; InputError where there is none."""
     number = whole(number, label, f"the number of a {what}")
     if number >= len(items):
-        raise InputError(f"{label} speaks of {what} {number}, and has {len(items)}.")
+        raise InputError(f"{label} refers to {what} {number}, and has {len(items)}.")
     return items[number]
 
 

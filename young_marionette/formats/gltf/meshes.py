@@ -120,7 +120,7 @@ def _influences(accessors, attributes, joints, count, label):
         if which.size and int(which.max()) >= len(joints):
             which = np.where(share > 0, which, 0)  # only joints with a share have to be there
         if which.size and (which.min() < 0 or int(which.max()) >= len(joints)):
-            raise InputError(f"{label}: a skin's weights speak of joints that it does not list.")
+            raise InputError(f"{label}: a skin's weights refer to joints that it does not list.")
         found.append(np.asarray(joints, np.int32)[which])
         shares.append(share)
     if not found:

@@ -105,7 +105,7 @@ def _in_tree(which, share, target, tree, label, name):
         if len(which) and which.min() >= 0 and which.max() < len(table):
             break
     else:
-        raise InputError(f"{label}: the skin of {name} speaks of joints that it does not list.")
+        raise InputError(f"{label}: the skin of {name} refers to joints that it does not list.")
     same = np.array_equal(table, np.arange(len(table)))
     return which if same else np.asarray(table, np.int32)[which]
 

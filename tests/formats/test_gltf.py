@@ -357,3 +357,17 @@ class Vrm(Case):
         baked = delivery.bake(pair(source, rig), source, frames=(0, 60))
         here = [file.skeleton.index[n] for n in baked.skeleton.names]
         self.close(joints_at(file.clips[0])[:, here], joints_at(baked), 1e-5)
+
+    def test_a_picture_is_written_once_however_many_materials_wear_it(self):
+        from pygltflib import GLTF2
+
+        rig = delivery.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
+        delivery.convert(rig, self.folder / "a.glb")
+        g = GLTF2().load(str(self.folder / "a.glb"))
+        wearing = [m.pbrMetallicRoughness.baseColorTexture for m in g.materials]
+        wearing = [g.textures[t.index].source for t in wearing if t is not None]
+        views = [g.bufferViews[i.bufferView] for i in g.images]
+        pictures = [g.binary_blob()[v.byteOffset or 0 :][: v.byteLength] for v in views]
+        self.assertGreater(len(wearing), len(set(pictures)))
+        self.assertEqual(len(pictures), len(set(pictures)))
+        self.assertEqual(set(wearing), set(range(len(pictures))))

@@ -9,7 +9,6 @@ rotation vector (axis times angle, radians), which is unique up to half a turn.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike
 
 from . import rotations as rot
 from .skeleton import Skeleton, pose_world
@@ -41,7 +40,7 @@ def mirrored(skeleton: Skeleton, pose: np.ndarray, joint: int, partner: int) -> 
     return with_own_turn(skeleton, pose, partner, own_turn(skeleton, pose, joint) * MIRROR)
 
 
-def turned_in_world(skeleton: Skeleton, pose: np.ndarray, joint: int, vector: ArrayLike) -> np.ndarray:
+def turned_in_world(skeleton: Skeleton, pose: np.ndarray, joint: int, vector: np.ndarray) -> np.ndarray:
     """``pose (joints, 4)`` with a joint, and all that hangs on it, turned by ``vector (3,)`` about the world's axes."""
     _, world = pose_world(skeleton, pose)
     over = rot.multiply(rot.from_vector(np.asarray(vector, float)), world[joint])

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, replace
+from operator import attrgetter
 from pathlib import Path
 
 import numpy as np
 
-from ..core.correction import Correction
 from ..core.evaluator import EVALUATOR
 from ..core.resample import resample
-from ..core.skeleton import Clip, Skeleton
+from ..core.skeleton import Clip
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
 
@@ -47,37 +47,15 @@ class Bake:
         key = self.placed_clip, self.rig.skeleton
         return EVALUATOR.of("baked clip in its file's world", key, lambda: self.rig.to_file_world(self.placed_clip))
 
-    @property
-    def skeleton(self) -> Skeleton:
-        return self.rig.skeleton
-
-    @property
-    def placed_skeleton(self) -> Skeleton:
-        return self.placed_clip.skeleton
-
-    @property
-    def correction(self) -> Correction:
-        return self.rig.correction
-
-    @property
-    def figure(self):
-        return self.rig.figure
-
-    @property
-    def family(self):
-        return self.rig.family
-
-    @property
-    def layout(self):
-        return self.rig.layout
-
-    @property
-    def character(self):
-        return self.rig.character
-
-    @property
-    def placed_character(self):
-        return self.rig.placed_character
+    # What is told of the rig is told of what is baked onto it.
+    skeleton = property(attrgetter("rig.skeleton"))
+    placed_skeleton = property(attrgetter("placed_clip.skeleton"))
+    correction = property(attrgetter("rig.correction"))
+    figure = property(attrgetter("rig.figure"))
+    family = property(attrgetter("rig.family"))
+    layout = property(attrgetter("rig.layout"))
+    character = property(attrgetter("rig.character"))
+    placed_character = property(attrgetter("rig.placed_character"))
 
     @property
     def motion(self):

@@ -77,6 +77,7 @@ def _materials(writer, materials):
     """Numbers of the materials in the document, the plain one of parts without any as None."""
     document = writer.document
     numbers: list[int | None] = []
+    textures: dict[bytes, int] = {}  # each picture once, however many materials wear it
     for number, material in enumerate(materials):
         if number == 0 and not material.name:
             numbers.append(None)
@@ -86,11 +87,13 @@ def _materials(writer, materials):
         if material.double_sided:
             entry["doubleSided"] = True
         if material.texture and material.texture[:4] in (b"\x89PNG", b"\xff\xd8\xff\xe0", b"\xff\xd8\xff\xe1"):
-            kind = "image/png" if material.texture[:4] == b"\x89PNG" else "image/jpeg"
-            image = {"bufferView": writer.data(material.texture), "mimeType": kind}
-            document.setdefault("images", []).append(image)
-            document.setdefault("textures", []).append({"source": len(document["images"]) - 1})
-            rough["baseColorTexture"] = {"index": len(document["textures"]) - 1}
+            if material.texture not in textures:
+                kind = "image/png" if material.texture[:4] == b"\x89PNG" else "image/jpeg"
+                image = {"bufferView": writer.data(material.texture), "mimeType": kind}
+                document.setdefault("images", []).append(image)
+                document.setdefault("textures", []).append({"source": len(document["images"]) - 1})
+                textures[material.texture] = len(document["textures"]) - 1
+            rough["baseColorTexture"] = {"index": textures[material.texture]}
         document.setdefault("materials", []).append(entry)
         numbers.append(len(document["materials"]) - 1)
     return numbers

@@ -52,25 +52,18 @@ class TurnBone:
     def label(self):
         return f"turn {self.bone} in the stance"
 
+    turned = staticmethod(posing.turned_in_world)
+
     def run(self, state):
         rig, pose = need(state).target, need(state).stance.target
-        return _posed(state, posing.turned_in_world(rig, pose, rig.index[self.bone], self.vector))
+        return _posed(state, self.turned(rig, pose, rig.index[self.bone], np.array(self.vector, float)))
 
 
 @dataclass(frozen=True)
-class SetTurn:
+class SetTurn(TurnBone):
     """Turn a rig bone in the stance from its rest by just a rotation vector (radians), see core.posing."""
 
-    bone: str
-    vector: tuple[float, float, float]
-
-    @property
-    def label(self):
-        return f"turn {self.bone} in the stance"
-
-    def run(self, state):
-        rig, pose = need(state).target, need(state).stance.target
-        return _posed(state, posing.with_own_turn(rig, pose, rig.index[self.bone], np.array(self.vector, float)))
+    turned = staticmethod(posing.with_own_turn)
 
 
 @dataclass(frozen=True)

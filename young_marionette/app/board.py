@@ -244,7 +244,7 @@ class StringBoard(QWidget):
                         p.drawEllipse(self.place(side, name), 6, 6)
 
     def _paint_rings(self, p):
-        """An open ring at each must-have bone that has no string."""
+        """An open ring at each required bone that has no string."""
         tied = {s.part for s in self.pairing.strings}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(theme.colour("alarm"), 2))

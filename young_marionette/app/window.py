@@ -298,6 +298,8 @@ class Window(FileActions, QMainWindow):
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         self._share_width()
+        if not self.jobs:
+            self.tell("")  # what was told belonged to the step before
         self._on_view()
 
     def _share_width(self):
@@ -431,7 +433,7 @@ class Window(FileActions, QMainWindow):
         self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
 
     def tell(self, text):
-        """Say something in the status line."""
+        """Say something in the status line, until something else is done."""
         self.status.setText(text)
 
     def complain(self, text):

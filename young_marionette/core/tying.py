@@ -150,7 +150,7 @@ def _by_words(source, source_body, target, target_body, strings):
 
 
 def missing(strings, absent=()):
-    """The must-have parts that no string ties, but for those that were declared ``absent``."""
+    """The required parts that no string ties, but for those that were declared ``absent``."""
     tied = {s.part for s in strings} | set(absent)
     return [part for part in MUST_HAVE if part not in tied]
 

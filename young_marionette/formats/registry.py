@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -47,7 +47,7 @@ class Format:
     layout: Any = None
     encode: Callable[[Path, Clip, Any, Wanted], list[Output]] | None = None
     fixed_world: bool = False
-    text: bool = field(default=False, kw_only=True)  # bytes of zero in it are a fault
+    text: bool = False  # bytes of zero in it are a fault
 
 
 def _bvh(path: Path, clip: Clip, layout: Any, want: Wanted) -> list[Output]:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.correction import BIND
 from ..core.evaluator import EVALUATOR
 from ..core.resample import resample
 from ..core.skeleton import Clip
@@ -81,10 +82,10 @@ def baked(pairing: Pairing, source: Entry, fps=None, frames=None, name=None) -> 
 
 
 def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
-    """Bake a source entry onto a rig; InputError where a must-have part has no string."""
+    """Bake a source entry onto a rig; InputError where a required part has no string."""
     refuse_gaps(pairing, source, rig)
     clip = replace(baked(pairing, source, fps, frames), name=name)
-    still = replace(rig, clip=None) if rig.correction.rest in (None, -1) else rig
+    still = replace(rig, clip=None) if rig.correction.rest in (None, BIND) else rig
     return Bake(
         identifier, name, source.id, still, pairing, clip, fps, frames, digest(pairing, source, rig, fps, frames)
     )

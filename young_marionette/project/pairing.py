@@ -114,7 +114,7 @@ def why_no_body(entry):
 
 
 def refuse_gaps(pairing, source, rig):
-    """InputError that names the must-have parts without a string, and which side lacks them."""
+    """InputError that names the required parts without a string, and which side lacks them."""
     lacking = missing(pairing.strings, pairing.absent)
     if not lacking:
         return

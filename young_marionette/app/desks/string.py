@@ -15,7 +15,7 @@ from .base import Desk
 
 
 class StringTable(QAbstractTableModel):
-    """A row per part: must-have parts first, then optional ones that one side has, then what was tied beyond them."""
+    """A row per part: required parts first, then optional ones that one side has, then what was tied beyond them."""
 
     heads = ("Part", "Source", "Target", "Certainty")
 
@@ -72,7 +72,7 @@ class StringTable(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             if string:
                 return tip(f"{', '.join(string.source)} → {', '.join(string.target)}\n{string.reason}")
-            return "This must-have part has no string." if part in MUST_HAVE else "Optional, no string."
+            return "This required part has no string." if part in MUST_HAVE else "Optional, no string."
         if role == Qt.ItemDataRole.ForegroundRole:
             if string is None:
                 return QColor(

@@ -5,12 +5,12 @@ from dataclasses import replace
 import numpy as np
 
 from young_marionette.core import rotations as rot
-from young_marionette.core.body.reading import read_body
+from young_marionette.core.clip import Clip, as_rows
+from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward, world_rotation_rows
-from young_marionette.core.skeleton import Clip, as_rows
-from young_marionette.core.stance import match
-from young_marionette.core.transfer import Transfer
-from young_marionette.core.tying import tie
+from young_marionette.core.matching.stance import match
+from young_marionette.core.matching.tying import tie
+from young_marionette.core.transfer.retarget import Transfer
 from young_marionette.demo.figures import Build, make_figure
 
 from .measure import best, plain, row

@@ -38,7 +38,7 @@ def large_characters():
     """Reading a character of about 100 MB against copying the arrays that are read."""
     from dataclasses import replace
 
-    from young_marionette.core.character import Mesh
+    from young_marionette.core.character.meshes import Mesh
     from young_marionette.demo.puppets import puppet
     from young_marionette.project.delivery import Placement  # noqa: F401 - loads what reading needs
 

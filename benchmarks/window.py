@@ -87,7 +87,7 @@ def two_bodies():
     from dataclasses import replace
 
     from young_marionette.app.stage.figure import Bones, Figure
-    from young_marionette.core.facts import place_figure
+    from young_marionette.core.figure.facts import place_figure
     from young_marionette.core.skeleton import pose_world
     from young_marionette.demo.puppets import puppet
 

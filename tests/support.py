@@ -12,13 +12,13 @@ from pathlib import Path
 import numpy as np
 
 from young_marionette.core import rotations as rot
-from young_marionette.core.facts import place_figure
+from young_marionette.core.clip import Clip
+from young_marionette.core.figure.facts import place_figure
+from young_marionette.core.figure.placement import place_clip, place_skeleton
 from young_marionette.core.kinematics import forward
-from young_marionette.core.placement import place_clip, place_skeleton
-from young_marionette.core.skeleton import Clip
-from young_marionette.core.stance import match
-from young_marionette.core.transfer import Transfer, TransferSettings
-from young_marionette.core.tying import tie
+from young_marionette.core.matching.stance import match
+from young_marionette.core.matching.tying import tie
+from young_marionette.core.transfer.retarget import Transfer, TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
 

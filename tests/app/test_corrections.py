@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 
 from tests.app.harness import WindowCase
-from young_marionette.core.families import kinship
+from young_marionette.core.matching.families import kinship
 from young_marionette.project import commands as do
 from young_marionette.project.playback import Motion
 

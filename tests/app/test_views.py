@@ -23,8 +23,8 @@ from young_marionette.app.parts.widgets import button, row
 from young_marionette.app.stage.camera import LOOSE, Pose, project
 from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
-from young_marionette.core.skeleton import Clip
-from young_marionette.core.tying import missing
+from young_marionette.core.clip import Clip
+from young_marionette.core.matching.tying import missing
 from young_marionette.demo.dressing import insert_joint
 from young_marionette.demo.figures import Build, make_figure
 from young_marionette.project import commands as do

@@ -15,9 +15,10 @@ from tests.app.harness import WindowCase
 from tests.support import figure, joints_at, show_folder, show_state
 from young_marionette.app import file_actions
 from young_marionette.core import rotations as rot
+from young_marionette.core.clip import Clip
 from young_marionette.core.errors import InputError
 from young_marionette.core.rebase import rebase
-from young_marionette.core.skeleton import Clip, pose_world
+from young_marionette.core.skeleton import pose_world
 from young_marionette.formats import read, write
 from young_marionette.project import commands as do
 from young_marionette.project import storage, stringing

@@ -8,13 +8,14 @@ import numpy as np
 
 from tests.support import RESTS, UPS, Case, dressed, figure, random_build, show_folder, wild_motion
 from young_marionette.core import rotations as rot
-from young_marionette.core.body.reading import read_body
-from young_marionette.core.body.words import NameEvidence, parts_of, shared_prefix, side_of, split
-from young_marionette.core.correction import Correction
-from young_marionette.core.facts import examine, guess_unit, motion_facts, place_figure
-from young_marionette.core.placement import axis_vector, place_clip, place_skeleton
+from young_marionette.core.clip import Clip
+from young_marionette.core.figure.correction import Correction
+from young_marionette.core.figure.facts import examine, guess_unit, motion_facts, place_figure
+from young_marionette.core.figure.placement import axis_vector, place_clip, place_skeleton
+from young_marionette.core.humanoid.reading import read_body
+from young_marionette.core.humanoid.words import NameEvidence, parts_of, shared_prefix, side_of, split
 from young_marionette.core.rebase import rename
-from young_marionette.core.skeleton import Clip, Skeleton
+from young_marionette.core.skeleton import Skeleton
 from young_marionette.demo import dressing
 from young_marionette.demo.cast import PERFORMERS, PUPPETS
 from young_marionette.demo.figures import Build, make_figure

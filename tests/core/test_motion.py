@@ -6,12 +6,13 @@ import numpy as np
 
 from tests.support import FULL, UPS, Case, figure, joints_at, wild_motion
 from young_marionette.core import rotations as rot
+from young_marionette.core.clip import Clip, as_rows
 from young_marionette.core.errors import InputError
+from young_marionette.core.figure.placement import Placement, axis_name, axis_vector, place_clip, place_skeleton
 from young_marionette.core.kinematics import forward, local_rotation_rows, world_rotation_rows
-from young_marionette.core.placement import Placement, axis_name, axis_vector, place_clip, place_skeleton
 from young_marionette.core.rebase import rebase, rebase_clip, rename
 from young_marionette.core.resample import resample
-from young_marionette.core.skeleton import Clip, Skeleton, as_rows, pose_world
+from young_marionette.core.skeleton import Skeleton, pose_world
 from young_marionette.demo.figures import make_figure
 
 

@@ -1,11 +1,12 @@
 """Names of conventions, learned names, and how skeletons of one make differ."""
 
 from tests.support import FULL, Case, figure, show_state
-from young_marionette.core.body.reading import read_body
-from young_marionette.core.conventions import CONVENTIONS, convention_names, learned_names
-from young_marionette.core.families import differences, kinship
+from young_marionette.core.clip import Clip
+from young_marionette.core.humanoid.reading import read_body
+from young_marionette.core.matching.conventions import CONVENTIONS, convention_names, learned_names
+from young_marionette.core.matching.families import differences, kinship
 from young_marionette.core.rebase import rename
-from young_marionette.core.skeleton import Clip, Skeleton
+from young_marionette.core.skeleton import Skeleton
 from young_marionette.demo import dressing
 from young_marionette.demo.cast import PUPPETS
 from young_marionette.demo.figures import make_figure

@@ -3,8 +3,8 @@
 import numpy as np
 
 from tests.support import Case, figure
-from young_marionette.core import posing
 from young_marionette.core import rotations as rot
+from young_marionette.core.matching import posing
 from young_marionette.core.rebase import rebase
 from young_marionette.core.skeleton import pose_world
 

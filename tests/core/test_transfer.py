@@ -17,13 +17,14 @@ from tests.support import (
     wild_motion,
 )
 from young_marionette.core import rotations as rot
-from young_marionette.core.body.reading import read_body
-from young_marionette.core.facts import place_figure
+from young_marionette.core.clip import Clip
+from young_marionette.core.figure.facts import place_figure
+from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward
-from young_marionette.core.skeleton import Clip, pose_world
-from young_marionette.core.stance import limbs_left, match, same_body
-from young_marionette.core.transfer import Transfer, TransferSettings
-from young_marionette.core.tying import String, tie
+from young_marionette.core.matching.stance import limbs_left, match, same_body
+from young_marionette.core.matching.tying import String, tie
+from young_marionette.core.skeleton import pose_world
+from young_marionette.core.transfer.retarget import Transfer, TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
 

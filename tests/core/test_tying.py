@@ -3,9 +3,18 @@
 import numpy as np
 
 from tests.support import RESTS, Case, dressed, figure, random_build, wild_motion
-from young_marionette.core.body.reading import read_body
+from young_marionette.core.humanoid.reading import read_body
+from young_marionette.core.matching.tying import (
+    MUST_HAVE,
+    String,
+    mirror_part,
+    missing,
+    release,
+    set_string,
+    tie,
+    untied,
+)
 from young_marionette.core.rebase import rename
-from young_marionette.core.tying import MUST_HAVE, String, mirror_part, missing, release, set_string, tie, untied
 from young_marionette.demo.cast import PERFORMERS, PUPPETS
 from young_marionette.demo.dressing import insert_joint, with_names
 from young_marionette.demo.figures import Build, make_figure

@@ -11,10 +11,11 @@ import numpy as np
 from tests.formats import independent
 from tests.support import Case, joints_at, show_folder
 from young_marionette.core import rotations as rot
-from young_marionette.core.character import joint_matrices, skinned
+from young_marionette.core.character.meshes import joint_matrices, skinned
+from young_marionette.core.clip import as_rows
 from young_marionette.core.kinematics import world_rotation_rows
 from young_marionette.core.scaling import factors_above, factors_of_pose, with_scales
-from young_marionette.core.skeleton import as_rows, pose_world
+from young_marionette.core.skeleton import pose_world
 from young_marionette.formats import read
 from young_marionette.project import delivery
 from young_marionette.project.bakes import baked as bake

@@ -59,7 +59,7 @@ class Foreign(Case):
 
 def bounds(entry):
     """The corners of a body's box at rest, in metres."""
-    from young_marionette.core.character import joint_matrices, skinned
+    from young_marionette.core.character.meshes import joint_matrices, skinned
 
     skeleton = entry.placed_skeleton
     matrices = joint_matrices(skeleton, *skeleton.rest_world)

@@ -18,8 +18,9 @@ import numpy as np
 
 from tests.formats.test_gltf import Document
 from tests.support import Case, show_folder
+from young_marionette.core.clip import Clip
 from young_marionette.core.errors import InputError
-from young_marionette.core.skeleton import Clip, Skeleton
+from young_marionette.core.skeleton import Skeleton
 from young_marionette.formats import read, write
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
@@ -399,7 +400,7 @@ class Shapes(Case):
     """Trees of 2,000 joints of any shape, through every format that can hold them."""
 
     def test_reading_a_body_takes_no_longer_than_it_should(self):
-        from young_marionette.core.facts import place_figure
+        from young_marionette.core.figure.facts import place_figure
 
         count = 2000
         rng = np.random.default_rng(0)

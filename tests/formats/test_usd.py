@@ -220,7 +220,7 @@ class Stages(Case):
         self.close(mesh.texcoords, [[0, 1], [1, 1], [1, 0], [0, 0]], 1e-7)
         self.close(mesh.morphs[0].points[2], [0, 0, 3], 0)
         self.close(file.layout.character.materials[mesh.material].colour, [0.1, 0.2, 0.3, 1], 1e-6)
-        from young_marionette.core.character import joint_matrices, skinned
+        from young_marionette.core.character.meshes import joint_matrices, skinned
 
         matrices = joint_matrices(file.skeleton, *file.skeleton.rest_world)
         self.close(skinned(mesh, matrices, {"smile": 1.0})[2], [1, 1, 93], 1e-5)
@@ -310,7 +310,8 @@ class Stages(Case):
         self.assertEqual(read(self.folder / "b.usdc").skeleton.names, ("quay:the hip", "2nd bone", "bone", "öl"))
 
     def _odd_names(self):
-        from young_marionette.core.skeleton import Clip, Skeleton
+        from young_marionette.core.clip import Clip
+        from young_marionette.core.skeleton import Skeleton
         from young_marionette.formats import write
 
         s = Skeleton(

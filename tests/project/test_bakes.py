@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from tests.support import Case, joints_at, show_folder, show_state
-from young_marionette.core.correction import BIND, Correction
-from young_marionette.core.placement import place_clip
+from young_marionette.core.figure.correction import BIND, Correction
+from young_marionette.core.figure.placement import place_clip
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, storage

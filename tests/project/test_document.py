@@ -7,7 +7,7 @@ import numpy as np
 
 from tests.support import Case, figure, joints_at, show_folder, show_state
 from young_marionette.core import rotations as rot
-from young_marionette.core.skeleton import Clip
+from young_marionette.core.clip import Clip
 from young_marionette.formats import read, write
 from young_marionette.project import commands as do
 from young_marionette.project.bakes import baked as bake
@@ -506,7 +506,7 @@ class Strings(WithShow):
     def test_renaming_keeps_motion_strings_and_family(self):
         self.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
         before = joints_at(self.state.pairing.transfer.run(self.state.source_entry.placed_clip))
-        from young_marionette.core.conventions import convention_names
+        from young_marionette.core.matching.conventions import convention_names
 
         entry = self.state.source_entry
         self.do(do.RenameBones(entry.id, tuple(convention_names(entry.skeleton, entry.figure.body, "vrm").items())))

@@ -442,8 +442,8 @@ class Touches(Case):
         self.refuses(lambda: stringing.load(path), "touches")
 
     def test_each_touch_does_what_it_says(self):
+        from young_marionette.core.matching.touches import touched
         from young_marionette.core.skeleton import pose_world
-        from young_marionette.core.touches import touched
 
         pairing = show_state().pairing
         rest = pairing.target.rest

@@ -7,7 +7,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ..core.tying import MUST_HAVE
+from ..core.matching.tying import MUST_HAVE
 from . import theme
 from .board_cursor import BoardCursor
 from .stage.view import mark

@@ -7,9 +7,9 @@ import itertools
 import numpy as np
 
 from ..core.evaluator import EVALUATOR
+from ..core.matching.touches import touched
 from ..core.scaling import is_scale
 from ..core.skeleton import pose_world
-from ..core.touches import touched
 from ..project.playback import Motion
 from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from .theme import colour

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rich.table import Table
 
-from ..core.tying import OPTIONAL, missing, untied
+from ..core.matching.tying import OPTIONAL, missing, untied
 
 
 def info(entries):

@@ -1,11 +1,11 @@
-"""Forward kinematics of whole clips, on rows (see ``skeleton.as_rows``)."""
+"""Forward kinematics of whole clips, on rows (see ``clip.as_rows``)."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from . import rotations as rot
-from .skeleton import as_rows, from_rows
+from .clip import as_rows, from_rows
 
 
 def world_rotation_rows(skeleton, local, joints=None):

@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from . import rotations as rot
-from .skeleton import Skeleton, as_rows, from_rows, pose_world
+from .clip import as_rows, from_rows
+from .skeleton import Skeleton, pose_world
 
 
 def rebase(skeleton, pose=None, axes=None):

@@ -8,8 +8,8 @@ import numpy as np
 from scipy.ndimage import minimum_filter1d
 
 from ..core import rotations as rot
+from ..core.clip import Clip, from_rows
 from ..core.kinematics import local_rotation_rows
-from ..core.skeleton import Clip, from_rows
 from .steps import support
 from .tracks import breath, late, smooth, wander
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core import rotations as rot
-from ..core.character import Character, Material, Mesh, Morph, smooth_normals
+from ..core.character.meshes import Character, Material, Mesh, Morph, smooth_normals
 from ..core.turning import turned
 
 # Profiles along a bone: share of its length, radius as a share of the piece's.

@@ -7,9 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from ..core import rotations as rot
-from ..core.placement import Placement, place_clip
+from ..core.clip import Clip, as_rows
+from ..core.figure.placement import Placement, place_clip
 from ..core.rebase import rebase, rebase_clip, rename
-from ..core.skeleton import Clip, Skeleton, as_rows
+from ..core.skeleton import Skeleton
 
 
 def rest_pose(skeleton, turns):

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from ..core import rotations as rot
-from ..core.character import placed_character
-from ..core.placement import Placement, place_clip
+from ..core.character.meshes import placed_character
+from ..core.clip import Clip
+from ..core.figure.placement import Placement, place_clip
 from ..core.rebase import rebase, rename
-from ..core.skeleton import Clip
 from ..formats import usd
 from ..formats.files import write_together, write_whole
 from ..formats.gltf.accessors import Accessors, Writer

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 
 from ..core import rotations as rot
+from ..core.clip import Clip
 from ..core.errors import InputError
 from ..core.resample import resample
-from ..core.skeleton import Clip
 from ..formats import write
 from ..formats.files import write_whole
 from ..formats.gltf.container import as_glb

@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from ..core.declared import Declared
-from ..core.skeleton import Clip, Skeleton
+from ..core.clip import Clip
+from ..core.figure.declared import Declared
+from ..core.skeleton import Skeleton
 from ..core.text import shown
 
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ..core.clip import Clip
 from ..core.errors import InputError
-from ..core.skeleton import Clip
 from . import asf, bvh, gltf, usd
 from .files import Output, check_free, opened, write_together
 from .motion_file import MotionFile

@@ -9,10 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.correction import BIND
+from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
+from ..core.figure.correction import BIND
 from ..core.resample import resample
-from ..core.skeleton import Clip
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
 

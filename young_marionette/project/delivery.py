@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from ..core import rotations as rot
-from ..core.character import placed_character
-from ..core.conventions import CONVENTIONS, convention_names, learned_names
+from ..core.character.meshes import placed_character
+from ..core.clip import Clip
 from ..core.errors import InputError
-from ..core.placement import Placement, place_clip
+from ..core.figure.placement import Placement, place_clip
+from ..core.matching.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.resample import resample
-from ..core.skeleton import Clip
 from ..formats import encode, read
 from ..formats.files import check_free, check_results, write_together
 from ..formats.registry import check_writable, ending_of, format_of, layout_for

@@ -9,16 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from ..core.character import bind_pose, placed_character
-from ..core.character_facts import character_facts
-from ..core.conventions import HUMANOID, convention_names
-from ..core.correction import BIND, Correction, put_down
-from ..core.declared import Declared
+from ..core.character.facts import character_facts
+from ..core.character.meshes import bind_pose, placed_character
+from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
-from ..core.facts import Oddity, motion_facts, place_figure
-from ..core.placement import place_clip, place_skeleton
+from ..core.figure.correction import BIND, Correction, put_down
+from ..core.figure.declared import Declared
+from ..core.figure.facts import Oddity, motion_facts, place_figure
+from ..core.figure.placement import place_clip, place_skeleton
+from ..core.matching.conventions import HUMANOID, convention_names
 from ..core.rebase import rename
-from ..core.skeleton import Clip, Skeleton
+from ..core.skeleton import Skeleton
 
 CLIP, RIG, BAKED = "clip", "rig", "baked"
 

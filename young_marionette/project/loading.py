@@ -8,10 +8,11 @@ from dataclasses import replace
 from pathlib import Path
 from urllib.parse import unquote_to_bytes
 
-from ..core.correction import Correction
-from ..core.declared import Declared
+from ..core.clip import Clip
 from ..core.errors import InputError
-from ..core.skeleton import Clip, Skeleton
+from ..core.figure.correction import Correction
+from ..core.figure.declared import Declared
+from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
 from .bakes import Bake

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.correction import BIND, Correction
-from ..core.declared import Declared
 from ..core.errors import InputError
-from ..core.placement import place_clip
+from ..core.figure.correction import BIND, Correction
+from ..core.figure.declared import Declared
+from ..core.figure.placement import place_clip
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
 from .bakes import Bake

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
-from ..core.facts import SHAPES
+from ..core.figure.facts import SHAPES
+from ..core.matching.stance import Stance, limbs_left, match
+from ..core.matching.tying import String, missing, tie
 from ..core.skeleton import Skeleton
-from ..core.stance import Stance, limbs_left, match
-from ..core.transfer import Transfer, TransferSettings
-from ..core.tying import String, missing, tie
+from ..core.transfer.retarget import Transfer, TransferSettings
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Origin:
 
 @dataclass(frozen=True)
 class Use:
-    """Settings that belong to one clip on one rig (see core.transfer.TransferSettings); None: as the stringing has it."""
+    """Settings that belong to one clip on one rig (see core.transfer.retarget); None: as the stringing has it."""
 
     in_place: bool | None = None
     stride: float | None = None

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..core.clip import Clip, as_rows
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import position_rows, world_rotation_rows
-from ..core.skeleton import Clip, as_rows
 from .pairing import Pairing
 
 _BLOCK = 48

@@ -6,8 +6,8 @@ import itertools
 from dataclasses import dataclass
 
 from ..core.evaluator import EVALUATOR
-from ..core.families import differences, kinship
-from ..core.tying import mirror_part, missing
+from ..core.matching.families import differences, kinship
+from ..core.matching.tying import mirror_part, missing
 from .bakes import is_current
 from .commands import AdaptStringing, BakeAnew, Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import CLIP

@@ -7,7 +7,8 @@ import zlib
 
 import numpy as np
 
-from ..core.skeleton import Clip, Skeleton
+from ..core.clip import Clip
+from ..core.skeleton import Skeleton
 
 # What unsound data bring up, wherever they do.
 UNSOUND = (

@@ -11,13 +11,13 @@ import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from ..core import rotations as rot
-from ..core.body.words import shared_prefix
 from ..core.errors import InputError
+from ..core.humanoid.words import shared_prefix
+from ..core.matching.stance import Stance, match
+from ..core.matching.tying import String, tie
 from ..core.skeleton import Skeleton
-from ..core.stance import Stance, match
 from ..core.text import HALF, whole_characters
-from ..core.transfer import TransferSettings
-from ..core.tying import String, tie
+from ..core.transfer.retarget import TransferSettings
 from ..formats.files import Output, check_free, opened, write_together
 from .pairing import Origin, Pairing
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...core.conventions import CONVENTIONS, convention_names, learned_names, tied_names
-from ...core.correction import BIND
-from ...core.facts import Fact
-from ...core.families import kinship
-from ...core.placement import AXIS_NAMES
+from ...core.figure.correction import BIND
+from ...core.figure.facts import Fact
+from ...core.figure.placement import AXIS_NAMES
+from ...core.matching.conventions import CONVENTIONS, convention_names, learned_names, tied_names
+from ...core.matching.families import kinship
 from ...core.units import UNITS
 from ...project.commands import Correct, RenameBones
 from .. import theme

@@ -7,9 +7,9 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
-from ...core.families import kinship
-from ...core.posing import own_turn
-from ...core.touches import TOUCHES
+from ...core.matching.families import kinship
+from ...core.matching.posing import own_turn
+from ...core.matching.touches import TOUCHES
 from ...project.commands import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTransfer, SetTurn
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row

@@ -6,7 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
-from ...core.tying import MUST_HAVE, OPTIONAL, mirror_part
+from ...core.matching.tying import MUST_HAVE, OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from .. import theme
 from ..board import REGIONS, StringBoard

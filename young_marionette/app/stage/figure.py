@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from ...core import rotations as rot
-from ...core.character import joint_matrices, skinned
+from ...core.character.meshes import joint_matrices, skinned
 from ...core.scaling import factors_of_pose
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"

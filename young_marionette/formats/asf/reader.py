@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 
 from ...core import rotations as rot
-from ...core.declared import Declared
+from ...core.clip import Clip, from_rows
 from ...core.errors import InputError
-from ...core.skeleton import Clip, Skeleton, from_rows
+from ...core.figure.declared import Declared
+from ...core.skeleton import Skeleton
 from ...core.units import INCH
 from ..files import opened
 from ..motion_file import MotionFile

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.clip import Clip, from_rows
 from ...core.errors import InputError
-from ...core.skeleton import Clip, from_rows
 from ..files import opened
 from ..motion_file import MotionFile
 from .header import parse_header

@@ -7,8 +7,8 @@ import re
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.clip import as_rows
 from ...core.rebase import rebase, rebase_clip
-from ...core.skeleton import as_rows
 from ..files import Output
 from ..transforms import different
 from .layout import default_layout

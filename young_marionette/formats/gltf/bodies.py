@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ...core.character import strongest
+from ...core.character.meshes import strongest
 
 _ARRAY, _INDICES = 34962, 34963
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph, inverted, level_in, smooth_normals
+from ...core.character.meshes import Character, Material, Mesh, Morph, inverted, level_in, smooth_normals
 from ...core.errors import InputError
 from .accessors import item, whole
 from .container import fetch

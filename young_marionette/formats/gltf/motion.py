@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.clip import Clip
 from ...core.errors import InputError
 from ...core.scaling import factors_above, with_scales
-from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
 from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
 from .accessors import item

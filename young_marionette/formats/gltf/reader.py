@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.declared import Declared
+from ...core.clip import Clip
 from ...core.errors import InputError
-from ...core.skeleton import Clip
+from ...core.figure.declared import Declared
 from ..motion_file import MotionFile
 from ..sampling import sampled
 from . import container as containers

@@ -9,9 +9,9 @@ import numpy as np
 
 from ... import __version__
 from ...core import rotations as rot
+from ...core.clip import as_rows
 from ...core.errors import InputError
 from ...core.scaling import without_scales
-from ...core.skeleton import as_rows
 from ..files import Output
 from ..transforms import decomposed, local_motion
 from . import vrm

@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 
-from ...core.character import inverted
+from ...core.character.meshes import inverted
 
 
 def add_character(stage, skel, skeleton, character, world):

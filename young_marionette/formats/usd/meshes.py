@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...core.character import Character, Material, Mesh, Morph, level_in, smooth_normals
+from ...core.character.meshes import Character, Material, Mesh, Morph, level_in, smooth_normals
 from ...core.errors import InputError
 
 PACKED = ("faceVertexIndices", "primvars:skel:jointIndices", "primvars:skel:jointWeights", "faceVertexCounts")

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.clip import Clip
 from ...core.errors import InputError
 from ...core.scaling import factors_above, with_scales
-from ...core.skeleton import Clip
 from ..sampling import check_size, grid_rate, sampled
 from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
 from .skeletons import matrices

@@ -9,8 +9,8 @@ import tempfile
 import zipfile
 from dataclasses import replace
 
-from ...core.declared import Declared
 from ...core.errors import InputError
+from ...core.figure.declared import Declared
 from ..places import read_if_there
 from .meshes import PACKED, character_of
 from .motion import carried, clip_of, ways_of

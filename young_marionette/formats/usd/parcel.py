@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 
-from ...core.character import Character, Material, Mesh, Morph
-from ...core.declared import Declared
-from ...core.skeleton import Clip, Skeleton
+from ...core.character.meshes import Character, Material, Mesh, Morph
+from ...core.clip import Clip
+from ...core.figure.declared import Declared
+from ...core.skeleton import Skeleton
 from .memory import Reading, Writing
 from .skeletons import UsdTree
 

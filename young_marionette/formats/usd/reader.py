@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import ClassVar
 
-from ...core.character import Character
+from ...core.character.meshes import Character
 from ...core.errors import InputError
 from ..files import opened
 from ..motion_file import MotionFile

@@ -8,13 +8,7 @@ import numpy as np
 
 from ...core.errors import InputError
 from ...core.skeleton import Skeleton
-from ..transforms import (
-    DOUBLES,
-    decomposed,
-    different,
-    parents_first,
-    skeleton_under,
-)
+from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
 
 TIPS = "userProperties:boneEnds"
 

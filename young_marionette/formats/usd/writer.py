@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core import rotations as rot
-from ...core.character import level_in
+from ...core.character.meshes import level_in
 from ...core.errors import InputError
 from ...core.scaling import without_scales
 from ...core.text import shown

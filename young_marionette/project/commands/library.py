@@ -116,7 +116,7 @@ class Tag:
 
 @dataclass(frozen=True)
 class Correct:
-    """Correct what was guessed of a file (see core.correction.Correction); the file stays as it is."""
+    """Correct what was guessed of a file (see core.figure.correction); the file stays as it is."""
 
     entry: str
     changes: tuple[tuple[str, object], ...]

@@ -15,7 +15,7 @@ from .base import need
 
 @dataclass(frozen=True)
 class SetTransfer:
-    """Change transfer settings (see core.transfer.TransferSettings): of the active clip alone where they are a Use's."""
+    """Change transfer settings (see core.transfer.retarget): of the active clip alone where they are a Use's."""
 
     changes: tuple[tuple[str, object], ...]
     label: str = "change the transfer"

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ...core import posing
-from ...core.body.words import shared_prefix
 from ...core.errors import InputError
-from ...core.stance import Stance
-from ...core.tying import partner_of
+from ...core.humanoid.words import shared_prefix
+from ...core.matching import posing
+from ...core.matching.stance import Stance
+from ...core.matching.tying import partner_of
 from .base import need
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ...core.errors import InputError
-from ...core.tying import mirror_part, partner_of, set_string, tie
+from ...core.matching.tying import mirror_part, partner_of, set_string, tie
 from .base import need
 
 

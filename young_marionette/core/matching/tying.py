@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .body.words import FINGERS
+from ..humanoid.words import FINGERS
 
 SIDES = ("left", "right")
 MUST_HAVE = (

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .body.words import shared_prefix
-from .evaluator import EVALUATOR
+from ..evaluator import EVALUATOR
+from ..humanoid.words import shared_prefix
 
 
 @dataclass(frozen=True)

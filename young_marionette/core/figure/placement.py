@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from . import rotations as rot
-from .errors import InputError
+from .. import rotations as rot
+from ..errors import InputError
 
 AXIS_NAMES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
 

@@ -15,10 +15,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import rotations as rot
-from .body.words import FINGERS
-from .evaluator import EVALUATOR
-from .skeleton import pose_world
+from .. import rotations as rot
+from ..evaluator import EVALUATOR
+from ..humanoid.words import FINGERS
+from ..skeleton import pose_world
 
 LIMB_NEXT = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
 FLAT_WITHIN = np.radians(35)

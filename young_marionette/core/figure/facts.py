@@ -7,15 +7,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from . import rotations as rot
-from .body.known import known_body
-from .body.reading import Body, read_shape
+from .. import rotations as rot
+from ..clip import as_rows
+from ..humanoid.known import known_body
+from ..humanoid.reading import Body, read_shape
+from ..kinematics import position_rows, world_rotation_rows
+from ..units import UNITS, name_of
 from .correction import BIND, Correction
 from .declared import Declared
-from .kinematics import position_rows, world_rotation_rows
 from .placement import Placement, axis_name, axis_vector
-from .skeleton import as_rows
-from .units import UNITS, name_of
 
 # Rare units are only believed of a figure as tall as people are.
 _USUAL, _RARE = 1.7, 0.3

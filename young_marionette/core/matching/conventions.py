@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .body.words import FINGERS
+from ..humanoid.words import FINGERS
 from .tying import SIDES, tie
 
 _VRM_LIMBS = {

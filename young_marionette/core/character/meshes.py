@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from . import rotations as rot
+from .. import rotations as rot
 
 _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
@@ -176,7 +176,7 @@ def bind_pose(skeleton, meshes):
 
 
 def placed_character(character, placement):
-    """The character where ``placement`` (see core.placement) brings its skeleton: vertices in our world."""
+    """The character where ``placement`` (see core.figure.placement) brings its skeleton: vertices in our world."""
     turn = rot.to_matrix(placement.turn)
     back = np.eye(4)
     back[:3, :3] = turn.T / placement.scale

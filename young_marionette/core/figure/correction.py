@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .kinematics import position_rows, world_rotation_rows
-from .skeleton import as_rows
+from ..clip import as_rows
+from ..kinematics import position_rows, world_rotation_rows
 
 BIND = -1
 

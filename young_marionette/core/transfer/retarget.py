@@ -13,14 +13,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import rotations as rot
-from .errors import InputError
-from .kinematics import local_rotation_rows, position_rows, world_rotation_rows
-from .scaling import without_scales
-from .skeleton import Clip, as_rows, from_rows, pose_world
-from .stance import leg_scale, same_body
-from .touches import touched
-from .tying import missing
+from .. import rotations as rot
+from ..clip import Clip, as_rows, from_rows
+from ..errors import InputError
+from ..kinematics import local_rotation_rows, position_rows, world_rotation_rows
+from ..matching.stance import leg_scale, same_body
+from ..matching.touches import touched
+from ..matching.tying import missing
+from ..scaling import without_scales
+from ..skeleton import pose_world
 
 
 @dataclass(frozen=True)

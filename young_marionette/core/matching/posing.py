@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from . import rotations as rot
-from .skeleton import Skeleton, pose_world
+from .. import rotations as rot
+from ..skeleton import Skeleton, pose_world
 
 MIRROR = np.array([1.0, -1.0, -1.0])  # what a turn becomes on the other side of the plane across the figure's X
 

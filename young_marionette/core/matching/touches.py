@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from . import rotations as rot
-from .skeleton import pose_world
+from .. import rotations as rot
+from ..skeleton import pose_world
 
 TOUCHES = {
     "shoulders up": "Collarbones, or upper arms where there are none, lifted",

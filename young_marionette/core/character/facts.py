@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from . import rotations as rot
-from .character import bind_pose
-from .facts import Fact
+from .. import rotations as rot
+from ..figure.facts import Fact
+from .meshes import bind_pose
 
 
 def character_facts(skeleton, character, level):

@@ -1,0 +1,1 @@
+"""Bodies over skeletons: meshes, skins, morphs and materials, and what they are like."""

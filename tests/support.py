@@ -15,6 +15,7 @@ from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
 from young_marionette.core.figure.facts import place_figure
 from young_marionette.core.figure.placement import place_clip, place_skeleton
+from young_marionette.core.keys.keyed import dense
 from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import match
 from young_marionette.core.matching.tying import tie
@@ -150,6 +151,11 @@ def _with_extras(clip, rng):
             clip, "end", "right toes", clip.skeleton.offsets[clip.skeleton.index["right toes"]] * 0.3
         )
     return clip
+
+
+def dense_clips(file):
+    """The clips of a file with a pose on every frame."""
+    return [dense(clip) for clip in file.clips]
 
 
 def retargeted(clip, rig, settings=TransferSettings()):

@@ -11,7 +11,6 @@ from tests.app.harness import WindowCase
 from tests.app.test_views import near, pixels
 from tests.support import joints_at, show_folder
 from young_marionette.app.stage.camera import project
-from young_marionette.core.scaling import with_scales
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import storage
@@ -211,12 +210,10 @@ class Bodies(WindowCase):
     def test_scales_over_time_are_shown_on_their_own_body_alone(self):
         rig, source = self.state.rig_entry, self.state.source_entry
         head = rig.figure.body.parts["head"][0]
-        swell = with_scales((), None, {head: np.linspace([1.0] * 3, [2.0] * 3, 3)})
+        swell = {"scaled": [head], "scales": np.linspace([[1.0] * 3], [[2.0] * 3], 3)}
         still = {"moving": rig.clip.moving, "translations": np.repeat(rig.clip.translations[:1], 3, 0)}
-        own = replace(
-            rig.clip, rotations=np.repeat(rig.clip.rotations[:1], 3, 0), **still, curves=swell[0], values=swell[1]
-        )
-        entry = replace(rig, id="swelling", name="swelling", role="clip", clip=own)
+        own = replace(rig.clip, rotations=np.repeat(rig.clip.rotations[:1], 3, 0), **still, **swell)
+        entry = replace(rig, id="swelling", name="swelling", role="clip", take=own)
         self.session.do(do.AddEntries([entry]))
         self.session.look_at("swelling")
         widths = []
@@ -226,19 +223,18 @@ class Bodies(WindowCase):
             widths.append(np.ptp(corners[joints == head].reshape(-1, 3)[:, 0]))
         self.close(widths[1], 2 * widths[0], 0.02 * widths[0])
         # The same curve in the performer's clip leaves the marionette as large as it is.
-        values = np.full((source.clip.frames, 3), 2.0)
-        clip = replace(source.clip, curves=swell[0], values=values)
-        self.session.document.open(self.state.with_entry(replace(source, clip=clip)), None)
+        clip = replace(source.clip, scaled=[head], scales=np.full((source.clip.frames, 1, 3), 2.0))
+        self.session.document.open(self.state.with_entry(replace(source, take=clip)), None)
         self.session.look_at(None)
         self.spin(0.1)
-        self.assertEqual(self.puppet.weights, {})
+        self.assertEqual((self.puppet.weights, self.puppet.factors), ({}, {}))
 
     def test_a_morph_is_shown(self):
         """Weights of a clip's curves bend the face of the rig that has morphs of these names."""
         source = self.state.source_entry
         values = np.linspace([0, 0], [1, 1], source.clip.frames)
-        clip = replace(source.clip, curves=("jaw_open", "blink"), values=values)
-        self.session.document.open(self.state.with_entry(replace(source, clip=clip)), None)
+        clip = replace(source.clip, morphs=("jaw_open", "blink"), weights=values)
+        self.session.document.open(self.state.with_entry(replace(source, take=clip)), None)
         self.spin(0.1)
         self.session.seek(0)
         still = self.puppet.skin()[0]

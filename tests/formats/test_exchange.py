@@ -14,7 +14,7 @@ from young_marionette.core import rotations as rot
 from young_marionette.core.character.meshes import joint_matrices, skinned
 from young_marionette.core.clip import as_rows
 from young_marionette.core.kinematics import world_rotation_rows
-from young_marionette.core.scaling import factors_above, factors_of_pose, with_scales
+from young_marionette.core.scaling import factors_above, factors_of_pose
 from young_marionette.core.skeleton import pose_world
 from young_marionette.formats import read
 from young_marionette.project import delivery
@@ -47,7 +47,7 @@ def body_on(skeleton, character, clip, frame):
     """Places of all vertices of a body over a skeleton."""
     moves = {int(j): clip.translations[frame, i] for i, j in enumerate(clip.moving)}
     places, turns = pose_world(skeleton, clip.rotations[frame], moves)
-    factors = factors_of_pose(skeleton, dict(zip(clip.curves, clip.values[frame])))
+    factors = factors_of_pose(skeleton, {j: f[frame] for j, f in clip.scale_factors.items()})
     matrices = joint_matrices(skeleton, places, turns, factors)
     return np.concatenate([skinned(m, matrices) for m in character.meshes])
 
@@ -57,7 +57,7 @@ class EveryPair(Case):
         """From each format to each other one: bones turn within 0.001 degree, joints are within 0.01 mm."""
         start = delivery.open_source(show_folder() / "loft/sweep_quay.bvh")
         clip = start.placed_clip.cut(0, 60)
-        start = replace(start, clip=start.clip.cut(0, 60))
+        start = replace(start, take=start.clip.cut(0, 60))
         wanted, turns = joints_at(clip), world_turns(clip)
         first, rows = {}, []
         for a in ENDINGS:
@@ -140,7 +140,7 @@ class Bodies(Case):
         """Every joint within 0.1 mm per metre, and the skin where the source's is."""
         for name, entry in puppets().items():
             clip = self._wave(entry)
-            source = replace(entry, role="clip", clip=clip)
+            source = replace(entry, role="clip", take=clip)
             baked = bake(pair(source, entry), source)
             tall = entry.figure.height
             self.close(joints_at(baked), joints_at(source.placed_clip), 1e-4 * tall, name)
@@ -158,7 +158,7 @@ class Bodies(Case):
                 swing[:, joint] = 0
         turns = rot.multiply(np.repeat(rest.skeleton.rest[None], 15, 0), rot.from_vector(swing))
         moves = np.repeat(rest.translations[:1], 15, 0) + np.linspace(0, 0.2, 15)[:, None, None]
-        return replace(rest, rotations=turns, translations=moves, values=None)
+        return replace(rest, rotations=turns, translations=moves, weights=None)
 
     def test_scales_over_time_bend_bodies_the_same_everywhere(self):
         """A trunk that swells and a forearm that shrinks: by us, by others' code, and read again."""
@@ -169,13 +169,13 @@ class Bodies(Case):
             places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
             for joint, longer in factors_above(clip.skeleton, factors).items():
                 places[joint] = places.get(joint, clip.skeleton.offsets[joint]) * longer
-            curves, values = with_scales((), None, factors)
+            scales = np.stack([factors[j] for j in sorted(factors)], 1)
             moving = sorted(places)
             moved = np.stack([places[j] for j in moving], 1)
-            clip = replace(clip, moving=moving, translations=moved, curves=curves, values=values)
-            source = replace(entry, role="clip", clip=clip)
+            clip = replace(clip, moving=moving, translations=moved, scaled=sorted(factors), scales=scales)
+            source = replace(entry, role="clip", take=clip)
             wanted = body_at(source, source.placed_clip, 10)
-            still = body_at(source, replace(source.placed_clip, curves=(), values=None), 10)
+            still = body_at(source, replace(source.placed_clip, scaled=(), scales=None), 10)
             self.assertGreater(np.abs(wanted - still).max(), 0.02)
             for ending in (".glb", ".usdc"):
                 out = self.folder / f"{name}{ending}"
@@ -195,7 +195,7 @@ class Bodies(Case):
                     self.close([told.min(0), told.max(0)], [own.min(0), own.max(0)], 1e-3 * size, out.name)
             # Onto another rig it brings where joints go, and nothing of their size.
             baked = bake(pair(source, entry), source)
-            self.assertEqual(baked.curves, ())
+            self.assertEqual(len(baked.scaled), 0)
 
     def test_delivered_with_and_without_the_body(self):
         source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")

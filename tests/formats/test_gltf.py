@@ -7,7 +7,7 @@ import json
 import numpy as np
 
 from tests.formats import independent
-from tests.support import Case, joints_at, show_folder
+from tests.support import Case, dense_clips, joints_at, show_folder
 from young_marionette.core import rotations as rot
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
@@ -126,7 +126,7 @@ class Transforms(Small):
         self.doc.tree["nodes"][0]["scale"] = [2, 2, 2]
         self.doc.tree["nodes"][1]["scale"] = [0.5, 0.5, 0.5]
         self.doc.animate(1, "translation", [0, 1 / 30, 2 / 30], [[0, 2, 0], [0, 4, 0], [1, 2, 0]])
-        clip = self.read().clips[0]
+        clip = dense_clips(self.read())[0]
         self.close(
             forward(clip)[0][:, 1:], [[[0, 5, 0], [0, 8, 0]], [[0, 9, 0], [0, 12, 0]], [[2, 5, 0], [2, 8, 0]]], 1e-6
         )
@@ -142,13 +142,13 @@ class Transforms(Small):
             animation["samplers"] += more["samplers"]
         file = self.read()
         expected = [[[0, 5, 0], [0, 11, 0]], [[0, 17, 0], [0, 29, 0]], [[2, 5, 0], [2, 23, 0]]]
-        self.close(forward(file.clips[0])[0][:, 1:], expected, 1e-5)
+        self.close(forward(dense_clips(file)[0])[0][:, 1:], expected, 1e-5)
         self.assertIn("scales base and 1 more over time", " ".join(file.notes))
         # What is written again has its joints at the same places, without scales that change.
         for ending in (".glb", ".usdc"):
             delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
             again = read(self.folder / f"b{ending}")
-            self.close(forward(again.clips[0])[0][:, 1:], expected, 1e-4)
+            self.close(forward(dense_clips(again)[0])[0][:, 1:], expected, 1e-4)
 
     def test_scales_below_zero_mirror_what_is_below(self):
         """Mirrors by scales and by matrices, at joints and over the root, with motion; others' code tells the places."""
@@ -169,7 +169,7 @@ class Transforms(Small):
                     over.update(scale=[2, 2, -2], rotation=rot.normalise(rng.normal(size=4)).tolist())
                 nodes.append(over)
                 self.doc.tree["scenes"][0]["nodes"] = [3]
-            clip = self.read().clips[0]
+            clip = dense_clips(self.read())[0]
             told = independent.Gltf(self.folder / "a.glb")
             delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / "b.glb", overwrite=True)
             again = independent.Gltf(self.folder / "b.glb")
@@ -183,7 +183,7 @@ class Transforms(Small):
         self.doc.tree["nodes"].append({"name": "Armature", "rotation": QUARTER, "scale": [10, 10, 10], "children": [0]})
         self.doc.tree["scenes"][0]["nodes"] = [3]
         self.doc.animate(0, "translation", [0, 1 / 30, 2 / 30], [[0, 1, 0], [0, 2, 0], [1, 1, 0]])
-        clip = self.read().clips[0]
+        clip = dense_clips(self.read())[0]
         self.assertEqual(len(clip.skeleton), 3)
         self.close(forward(clip)[0][:, 0], [[-10, 0, 0], [-20, 0, 0], [-10, 10, 0]], 1e-5)
         self.close(self.ends(clip)[0], [-60, 0, 0], 1e-5)
@@ -226,7 +226,7 @@ class Interpolations(Small):
         self.doc.animate(0, "translation", times, [[0, 1, 0], [2, 1, 0], [2, 1, 0]], "LINEAR", name="linear")
         keys = [[[0, 0, 0], [0, 1, 0], [4, 0, 0]], [[4, 0, 0], [2, 1, 0], [0, 0, 0]], [[0, 0, 0], [2, 1, 0], [0, 0, 0]]]
         self.doc.animate(0, "translation", times, np.reshape(keys, (9, 3)), "CUBICSPLINE", name="cubic")
-        step, linear, cubic = self.read().clips
+        step, linear, cubic = dense_clips(self.read())
         for clip in (step, linear, cubic):
             self.assertEqual((clip.rate, clip.seconds), (24.0, 1.0))
         at = np.arange(25) / 24
@@ -237,7 +237,7 @@ class Interpolations(Small):
 
     def test_turns_go_the_short_way(self):
         self.doc.animate(0, "rotation", [0, 1], [[0, 0, 0, 1], [-v for v in QUARTER]])
-        clip = self.read().clips[0]
+        clip = dense_clips(self.read())[0]
         angles = np.degrees(rot.angle(clip.rotations[:, 0]))
         self.close(angles, np.linspace(0, 90, clip.frames), 1e-4)
 
@@ -246,7 +246,7 @@ class Interpolations(Small):
             doc = Document()
             times = np.arange(40) / rate
             doc.animate(0, "translation", times, np.stack([times, times * 0 + 1, times * 0], 1))
-            clip = read(doc.save(self.folder / "r.glb")).clips[0]
+            clip = dense_clips(read(doc.save(self.folder / "r.glb")))[0]
             self.close(clip.rate, rate, 1e-9)
             self.assertEqual(clip.frames, 40)
         self.doc.animate(0, "translation", [0, 0.3137, 1.7713], [[0, 1, 0]] * 3)
@@ -276,7 +276,7 @@ class AccessorKinds(Small):
             "indices": {"bufferView": views[0], "componentType": 5121},
             "values": {"bufferView": views[1]},
         }
-        turned, moved = self.read().clips
+        turned, moved = dense_clips(self.read())
         self.close(np.degrees(rot.angle(turned.rotations[:, 0])), [90, 0, 90], 0.01)
         self.close(moved.translations[:, -1, 1], [0, 7, 0], 1e-6)
 
@@ -324,10 +324,10 @@ class Vrm(Case):
         rig = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
         source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
         clip = source.clip.cut(0, 20)
-        source = replace(source, clip=replace(clip, curves=("aa", "happy"), values=np.linspace([0, 1], [1, 0], 21)))
+        source = replace(source, take=replace(clip, morphs=("aa", "happy"), weights=np.linspace([0, 1], [1, 0], 21)))
         baked = delivery.bake(pair(source, rig), source)
-        self.assertEqual(rig.with_morphs(baked).curves, ("happy", "jaw_open"))
-        self.close(rig.with_morphs(baked).values[:, 1], np.linspace(0, 1, 21), 1e-9)
+        self.assertEqual(rig.with_morphs(baked).morphs, ("happy", "jaw_open"))
+        self.close(rig.with_morphs(baked).weights[:, 1], np.linspace(0, 1, 21), 1e-9)
         out = self.folder / "a.glb"
         delivery.deliver(out, baked, rig, body=True)
         g = Gltf(out).g
@@ -337,9 +337,9 @@ class Vrm(Case):
         self.close(values[:, names.index("jaw_open")], np.linspace(0, 1, 21), 1e-6)
         # And as an animation for VRM, by its own names.
         delivery.deliver(self.folder / "a.vrma", baked, rig)
-        again = read(self.folder / "a.vrma").clips[0]
-        self.assertEqual(again.curves, ("aa", "happy"))
-        self.close(again.values, baked.values, 1e-6)
+        again = dense_clips(read(self.folder / "a.vrma"))[0]
+        self.assertEqual(again.morphs, ("aa", "happy"))
+        self.close(again.weights, baked.weights, 1e-6)
 
     def test_animation_for_vrm(self):
         """The bones of the table, resting in a T-pose, with the motion of the rig."""
@@ -356,7 +356,7 @@ class Vrm(Case):
             self.close(arm / np.linalg.norm(arm), [sign, 0, 0], 1e-5)
         baked = delivery.bake(pair(source, rig), source, frames=(0, 60))
         here = [file.skeleton.index[n] for n in baked.skeleton.names]
-        self.close(joints_at(file.clips[0])[:, here], joints_at(baked), 1e-5)
+        self.close(joints_at(dense_clips(file)[0])[:, here], joints_at(baked), 1e-5)
 
     def test_a_picture_is_written_once_however_many_materials_wear_it(self):
         from pygltflib import GLTF2

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from tests.formats.test_gltf import Document
-from tests.support import Case, show_folder
+from tests.support import Case, dense_clips, show_folder
 from young_marionette.core.clip import Clip
 from young_marionette.core.errors import InputError
 from young_marionette.core.skeleton import Skeleton
@@ -465,7 +465,7 @@ class Text(Case):
             file = read(path)
             if "\ud800" not in name:
                 self.assertEqual(file.skeleton.names[0], name)
-            for clip in file.clips:
+            for clip in dense_clips(file):
                 self.assertEqual(clip.name, shown(clip.name))
             entry = entries_of(file)[0]
             for ending in (".bvh", ".glb", ".gltf", ".usda", ".usdz"):

@@ -3,7 +3,7 @@
 import numpy as np
 
 from tests.formats import independent
-from tests.support import Case, show_folder
+from tests.support import Case, dense_clips, show_folder
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.project import delivery
@@ -102,7 +102,7 @@ class Stages(Case):
 
     def test_animations(self):
         file = self.stage()
-        walk, still = file.clips
+        walk, still = dense_clips(file)
         self.assertEqual((walk.name, walk.frames, walk.seconds), ("a: walk", 13, 0.5))
         self.assertEqual((still.frames, still.name), (1, "a: still"))
         places = forward(walk)[0]
@@ -124,14 +124,14 @@ class Stages(Case):
         delivery.write_entry(entry, out)
         again = read(out)
         self.close(again.skeleton.rest_world[0], file.skeleton.rest_world[0], 1e-5)
-        self.close(forward(again.clips[0])[0], forward(file.clips[0])[0], 1e-4)
+        self.close(forward(dense_clips(again)[0])[0], forward(dense_clips(file)[0])[0], 1e-4)
 
     def test_what_a_skeleton_stands_under_may_move(self):
         """Motion of the prims over a skeleton, as many programs write a figure's travel, comes over its root."""
         over = """double3 xformOp:translate.timeSamples = {0: (0, 0, 0), 24: (48, 0, 0)}
             float xformOp:rotateZ.timeSamples = {0: 0, 24: 90}
             uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateZ"]"""
-        walk, still = self.stage(over, more=MESH % {"geometry": moved(0, 0, 90)}).clips
+        walk, still = dense_clips(self.stage(over, more=MESH % {"geometry": moved(0, 0, 90)}))
         self.close(forward(walk)[0][0], [[0, 0, 90], [0, 0, 50], [0, 0, 15]], 1e-5)
         self.close(forward(walk)[0][-1], [[48, 0, 90], [48, 0, 50], [13, 0, 50]], 1e-5)
         half = np.sqrt(0.5)
@@ -140,12 +140,12 @@ class Stages(Case):
         out = self.folder / "again.usda"
         entry = next(e for e in entries_of(read(self.folder / "a.usda")) if e.clip is not None)
         delivery.write_entry(entry, out)
-        self.close(forward(read(out).clips[0])[0], forward(walk)[0], 1e-3)
+        self.close(forward(dense_clips(read(out))[0])[0], forward(walk)[0], 1e-3)
         self.assertIsNotNone(read(out).layout.character)
         # Without any animation of joints, the way alone is a clip.
         path = self.folder / "a.usda"
         path.write_text(path.read_text().replace("def SkelAnimation", "def Scope"))
-        (alone,) = read(path).clips
+        (alone,) = dense_clips(read(path))
         self.close(forward(alone)[0][-1], [[48, 0, 90], [48, 0, 50], [48, 0, 15]], 1e-5)
 
     def test_animations_belong_to_the_skeletons_that_are_bound_to_them(self):
@@ -233,7 +233,7 @@ class Stages(Case):
             0: [(1, 1, 1), (1, 1, 1)], 24: [(2, 2, 2), (3, 3, 3)]}"""))  # fmt: skip
         file = read(path)
         # At the end the knee hangs twice as deep, and turned by a quarter the foot is six times as far from it.
-        self.close(forward(file.clips[0])[0][-1], [[0, 0, 90], [0, 0, 10], [0, 210, 10]], 1e-4)
+        self.close(forward(dense_clips(file)[0])[0][-1], [[0, 0, 90], [0, 0, 10], [0, 210, 10]], 1e-4)
         self.assertIn("scales hip and 1 more over time", " ".join(file.notes))
 
     def test_corners_with_values_of_their_own_are_split_and_no_others(self):

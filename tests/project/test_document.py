@@ -326,7 +326,7 @@ class Adopting(WithShow):
         axes = rot.normalise(rng.normal(size=(len(source.skeleton), 4)))
         skeleton, turns = rebase(source.skeleton, axes=axes)
         clip = rebase_clip(source.clip, skeleton, turns)
-        other = replace(source, id="other", name="other", skeleton=skeleton, clip=clip, layout=None)
+        other = replace(source, id="other", name="other", skeleton=skeleton, take=clip, layout=None)
         self.document.do(do.AddEntries((other,)), do.AdoptPose(100))
         own = self.state.pairing.stance.source
         self.document.undo()

@@ -28,7 +28,7 @@ class Numbers(Case):
     def setUpClass(cls):
         super().setUpClass()
         state = small_state()
-        few = tuple(replace(e, clip=e.clip and e.clip.cut(0, min(e.clip.frames - 1, 9))) for e in state.entries)
+        few = tuple(replace(e, take=e.clip and e.clip.cut(0, min(e.clip.frames - 1, 9))) for e in state.entries)
         bakes = tuple(replace(b, placed_clip=b.placed_clip.cut(0, 9)) for b in state.bakes)
         cls.state = replace(state, entries=few, bakes=bakes)
 
@@ -177,10 +177,10 @@ class Sizes(Case):
         clip = state.source_entry.clip
         still = replace(
             clip, rotations=np.repeat(clip.rotations[:1], 20_000, 0), translations=np.repeat(clip.translations[:1], 20_000, 0),
-            values=np.zeros((20_000, 0)),
+            weights=np.zeros((20_000, 0)),
         )  # fmt: skip
         state = replace(
-            state, entries=tuple(replace(e, clip=still) if e.clip is clip else e for e in state.entries), bakes=()
+            state, entries=tuple(replace(e, take=still) if e.clip is clip else e for e in state.entries), bakes=()
         )
         storage.save(self.folder / "a.marionette", state)
         self.assertEqual(storage.load(self.folder / "a.marionette").source_entry.clip.frames, 20_000)

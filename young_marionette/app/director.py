@@ -8,7 +8,6 @@ import numpy as np
 
 from ..core.evaluator import EVALUATOR
 from ..core.matching.touches import touched
-from ..core.scaling import is_scale
 from ..core.skeleton import pose_world
 from ..project.playback import Motion
 from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
@@ -99,15 +98,12 @@ class Director:
         frame = round(session.second * motion.rate + 1e-6) if kind == BAKED else session.frame
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
-        if clip.curves and figure.character is not None:
+        if (clip.morphs or len(clip.scaled)) and figure.character is not None:
             here = min(max(frame, 0), clip.frames - 1)
             here = (rig or entry).with_morphs(clip.cut(here, here))
+            figure.weights = {name: float(value) for name, value in zip(here.morphs, here.weights[0])}
             # How large its joints are is the performer's own affair.
-            figure.weights = {
-                name: float(value)
-                for name, value in zip(here.curves, here.values[0])
-                if rig is None or not is_scale(name)
-            }
+            figure.factors = {j: f[0] for j, f in here.scale_factors.items()} if rig is None else {}
         return figure
 
     def _resting(self, rig):

@@ -101,7 +101,7 @@ class Session(QObject):
         self.snags = find_snags(state)
         self.route = route_states(state, self.snags)
         clip = self.clip
-        key = (id(clip.clip), clip.correction) if clip else None
+        key = (id(clip.take), clip.correction) if clip else None
         if key != self._clip_key:
             self._clip_key = key
             last = max(self.frames - 1, 0)

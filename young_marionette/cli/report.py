@@ -4,23 +4,30 @@ from __future__ import annotations
 
 from rich.table import Table
 
+from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
 
 
 def info(entries):
     """The facts of a file's first entry as plain data, and of all its clips and skeletons in short."""
-    told = _info(entries[0] if entries[0].clip else next((e for e in entries if e.clip), entries[0]))
+    told = _info(entries[0] if entries[0].take else next((e for e in entries if e.take), entries[0]))
     told["clips"] = [
-        {"name": e.name, "skeleton": e.skeleton.names[0], "frames": e.clip.frames, "rate": e.clip.rate,
-         "seconds": round(e.clip.seconds, 6), "curves": list(e.clip.curves), "junk": e.clip.frames <= 2}
-        for e in entries if e.clip
+        {"name": e.name, "skeleton": e.skeleton.names[0], "frames": e.take.frames, "rate": e.take.rate,
+         "seconds": round(e.take.seconds, 6), "start": round(e.take.start, 6), "keys": _keys(e.take),
+         "curves": list(e.take.morphs), "junk": e.take.frames <= 2}
+        for e in entries if e.take
     ]  # fmt: skip
     told["skeletons"] = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
     return told
 
 
+def _keys(take):
+    """At how many times anything has a key; None where there is a pose on every frame."""
+    return take.keys if isinstance(take, KeyedClip) else None
+
+
 def _info(entry):
-    figure, clip, skeleton = entry.figure, entry.clip, entry.skeleton
+    figure, clip, skeleton = entry.figure, entry.take, entry.skeleton
     return {
         "file": str(entry.path),
         "format": entry.format,
@@ -68,12 +75,12 @@ def _body(entry):
 
 def print_info(console, entries):
     """The facts of a file as a table: of its first clip, and a line for each other one."""
-    entry = next((e for e in entries if e.clip), entries[0])
+    entry = next((e for e in entries if e.take), entries[0])
     _print_info(console, entry)
     for other in entries:
-        if other is not entry and other.clip:
-            console.print(f"Clip {other.name}: {other.clip.frames} frame{'s' if other.clip.frames != 1 else ''} at {other.clip.rate:g} per second"
-                          f"{', a reference pose or junk' if other.clip.frames <= 2 else ''}")  # fmt: skip
+        if other is not entry and other.take:
+            console.print(f"Clip {other.name}: {other.take.frames} frame{'s' if other.take.frames != 1 else ''} at {other.take.rate:g} per second"
+                          f"{', a reference pose or junk' if other.take.frames <= 2 else ''}")  # fmt: skip
     roots = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
     if len(roots) > 1:
         console.print(f"Skeletons: {', '.join(roots)}; choose one with --skeleton")

@@ -11,24 +11,25 @@ import numpy as np
 from .skeleton import Filled, Skeleton
 
 
-def as_rows(array):
+def as_rows(array: np.ndarray) -> np.ndarray:
     """``(frames, joints, n)`` as contiguous ``(joints, n, frames)``; free for a clip's own arrays."""
     return np.ascontiguousarray(np.moveaxis(array, 0, -1))
 
 
-def from_rows(rows):
+def from_rows(rows: np.ndarray) -> np.ndarray:
     """The view ``(frames, joints, n)`` of rows ``(joints, n, frames)``."""
     return np.moveaxis(rows, -1, 0)
 
 
 @dataclass(frozen=True, eq=False)
 class Clip:
-    """Motion on a skeleton, a pose on every frame.
+    """Motion on a skeleton, a pose on every frame; the result of evaluating anything.
 
-    ``rate``: frames per second. ``rotations (frames, joints, 4)``: local. ``moving (m,)``: the
-    joints that also have positions; ``translations (frames, m, 3)``: those, in metres, in the
-    parent's axes, in place of the joint's offset. Arrays lie in memory as rows (see ``as_rows``).
-    ``curves`` names further channels, such as the weights of morphs; ``values (frames, curves)`` holds them.
+    ``rate``: frames per second. ``rotations (frames, joints, 4)``: local. ``moving (m,)``: the joints that also have
+    positions; ``translations (frames, m, 3)``: those, in metres, in the parent's axes, in place of the joint's offset.
+    ``morphs``: names; ``weights (frames, morphs)``: theirs. ``scaled (s,)``: joints whose own axes change their size;
+    ``scales (frames, s, 3)``: as factors of those at rest. ``start``: seconds of the first frame in its file.
+    Rotations and translations lie in memory as rows (see ``as_rows``).
     """
 
     name: str
@@ -37,47 +38,77 @@ class Clip:
     rotations: np.ndarray
     moving: np.ndarray = field(default_factory=lambda: np.zeros(0, int))
     translations: Filled = None
-    curves: tuple[str, ...] = ()
-    values: Filled = None
+    morphs: tuple[str, ...] = ()
+    weights: Filled = None
+    scaled: np.ndarray = field(default_factory=lambda: np.zeros(0, int))
+    scales: Filled = None
+    start: float = 0.0
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         put = object.__setattr__
         put(self, "rotations", from_rows(as_rows(np.asarray(self.rotations, float))))
-        put(self, "moving", np.asarray(self.moving, int))
-        moved = np.zeros((len(self.rotations), 0, 3)) if self.translations is None else self.translations
-        put(self, "translations", from_rows(as_rows(np.asarray(moved, float))))
         frames = len(self.rotations)
         if self.rotations.shape != (frames, len(self.skeleton), 4):
             raise ValueError("rotations must be (frames, joints, 4)")
-        if self.translations.shape != (frames, len(self.moving), 3):
-            raise ValueError("translations must be (frames, moving, 3)")
-        put(self, "curves", tuple(self.curves))
-        values = np.zeros((frames, 0)) if self.values is None else self.values
-        put(self, "values", np.asarray(values, float).reshape(frames, len(self.curves)))
+        for joints, values in (("moving", "translations"), ("scaled", "scales")):
+            put(self, joints, np.asarray(getattr(self, joints), int))
+            given = getattr(self, values)
+            none = given is None or (not len(getattr(self, joints)) and not np.size(given))
+            array = np.zeros((frames, 0, 3)) if none else np.asarray(given, float)
+            put(self, values, from_rows(as_rows(array)))
+            if array.shape != (frames, len(getattr(self, joints)), 3):
+                raise ValueError(f"{values} must be (frames, {joints}, 3)")
+        put(self, "morphs", tuple(self.morphs))
+        weights = np.zeros((frames, 0)) if self.weights is None else self.weights
+        put(self, "weights", np.asarray(weights, float).reshape(frames, len(self.morphs)))
         if not self.rate > 0:
             raise ValueError("the rate must be above zero")
 
     @cached_property
-    def digest(self):
+    def digest(self) -> str:
         """A text that is equal only for clips whose motion is alike to the last bit, whatever they are called."""
-        digest = hashlib.sha256("\n".join((self.skeleton.digest, repr(self.rate), *self.curves)).encode())
-        for array in (as_rows(self.rotations), self.moving, as_rows(self.translations), self.values):
+        told = [self.skeleton.digest, repr(self.rate), *self.morphs]
+        arrays = [as_rows(self.rotations), self.moving, as_rows(self.translations), self.weights]
+        # What most clips have none of is left out, so that texts kept by earlier versions stay the same.
+        if self.start:
+            told.append(f"start {self.start!r}")
+        if len(self.scaled):
+            arrays += [self.scaled, as_rows(self.scales)]
+        digest = hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass"))
+        for array in arrays:
             digest.update(np.ascontiguousarray(array).tobytes())
         return digest.hexdigest()
 
     @property
-    def frames(self):
+    def frames(self) -> int:
         """The number of frames."""
         return len(self.rotations)
 
     @property
-    def seconds(self):
+    def seconds(self) -> float:
         """From the first to the last frame, in seconds."""
         return max(self.frames - 1, 0) / self.rate
 
-    def cut(self, first, last):
-        """The frames ``first`` to ``last``, both included."""
-        kept = slice(first, last + 1)
+    @property
+    def times(self) -> np.ndarray:
+        """The seconds of all frames ``(frames,)``, ``start`` and on."""
+        return self.start + np.arange(self.frames) / self.rate
+
+    @property
+    def scale_factors(self) -> dict[int, np.ndarray]:
+        """``{joint: (frames, 3)}`` of the joints whose scales change."""
+        return {int(joint): self.scales[:, i] for i, joint in enumerate(self.scaled)}
+
+    def picked(self, frames: slice) -> Clip:
+        """Some frames, as a slice picks them, at the same rate; the start stays."""
         return replace(
-            self, rotations=self.rotations[kept], translations=self.translations[kept], values=self.values[kept]
+            self,
+            rotations=self.rotations[frames],
+            translations=self.translations[frames],
+            weights=self.weights[frames],
+            scales=self.scales[frames],
         )
+
+    def cut(self, first: int, last: int) -> Clip:
+        """The frames ``first`` to ``last``, both included."""
+        return replace(self.picked(slice(first, last + 1)), start=self.start + first / self.rate)

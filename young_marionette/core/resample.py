@@ -31,6 +31,9 @@ def resample(clip, rate):
     low = np.minimum(at.astype(int), clip.frames - 2)
     share = at - low
     turns = rot.slerp(clip.rotations[low], clip.rotations[low + 1], share[:, None])
-    moves = clip.translations[low] + (clip.translations[low + 1] - clip.translations[low]) * share[:, None, None]
-    values = clip.values[low] + (clip.values[low + 1] - clip.values[low]) * share[:, None]
-    return replace(clip, rate=float(rate), rotations=turns, translations=moves, values=values)
+    moves, weights, scales = (_between(a, low, share) for a in (clip.translations, clip.weights, clip.scales))
+    return replace(clip, rate=float(rate), rotations=turns, translations=moves, weights=weights, scales=scales)
+
+
+def _between(array, low, share):
+    return array[low] + (array[low + 1] - array[low]) * share.reshape(-1, *[1] * (array.ndim - 1))

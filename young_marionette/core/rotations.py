@@ -202,6 +202,11 @@ def slerp(a, b, share):
     return normalise(wa * a + wb * b)
 
 
+def left_matrix(q):
+    """The matrix ``(4, 4)`` that multiplies any quaternion by ``q (4,)`` from the left."""
+    return multiply(q, np.eye(4)).T
+
+
 def twist_about(q, axis):
     """The part of ``q`` that turns about ``axis`` (swing-twist decomposition, Dobrowolski 2015)."""
     q, axis = np.asarray(q, float), normalise(axis)

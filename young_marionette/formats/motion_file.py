@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.clip import Clip
 from ..core.figure.declared import Declared
+from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 
@@ -24,7 +25,7 @@ class MotionFile:
     path: Path
     format: str
     skeleton: Skeleton
-    clips: tuple[Clip, ...]
+    clips: tuple[Clip | KeyedClip, ...]
     layout: Any
     notes: tuple[str, ...] = ()
     declared: Declared = Declared()

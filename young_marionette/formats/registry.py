@@ -9,6 +9,7 @@ from typing import Any
 
 from ..core.clip import Clip
 from ..core.errors import InputError
+from ..core.keys.keyed import KeyedClip, dense
 from . import asf, bvh, gltf, usd
 from .files import Output, check_free, opened, write_together
 from .motion_file import MotionFile
@@ -32,6 +33,7 @@ class Ending:
 
     label: str
     body: bool = True
+    keys: bool = True
     rig: bool = True  # a rig's own file can be written again; else it rests in a pose of its own, and tells VRM bones
     written: bool = True
 
@@ -45,7 +47,7 @@ class Format:
     read: Callable[[Path], MotionFile]
     endings: dict[str, Ending]
     layout: Any = None
-    encode: Callable[[Path, Clip, Any, Wanted], list[Output]] | None = None
+    encode: Callable[[Path, Any, Any, Wanted], list[Output]] | None = None
     fixed_world: bool = False
     text: bool = False  # bytes of zero in it are a fault
 
@@ -65,7 +67,7 @@ def _usd(path: Path, clip: Clip, layout: Any, want: Wanted) -> list[Output]:
 
 
 FORMATS = (
-    Format("BVH", bvh.is_bvh, bvh.read, {".bvh": Ending("BVH", body=False)}, bvh.Layout, _bvh, text=True),
+    Format("BVH", bvh.is_bvh, bvh.read, {".bvh": Ending("BVH", body=False, keys=False)}, bvh.Layout, _bvh, text=True),
     Format(
         "USD",
         usd.is_usd,
@@ -156,14 +158,14 @@ def layout_for(path: str | Path, layout: Any) -> Any:
     return layout if layout.format == format_of(path).name and ending_of(path).rig else None
 
 
-def write(path: str | Path, clip: Clip, layout: Any = None, overwrite: bool = False, **more: Any) -> None:
+def write(path: str | Path, clip: Clip | KeyedClip, layout: Any = None, overwrite: bool = False, **more: Any) -> None:
     """Write a clip in the format that the name's ending tells; see ``encode``."""
     check_writable(path, overwrite)
     write_together(encode(path, clip, layout, **more))
 
 
-def encode(path: str | Path, clip: Clip, layout: Any = None, **wanted: Any) -> list[Output]:
-    """The files that hold a clip in the format that the name's ending tells.
+def encode(path: str | Path, clip: Clip | KeyedClip, layout: Any = None, **wanted: Any) -> list[Output]:
+    """The files that hold a clip, as keys where it has them and the format can, in the format that the name's ending tells.
 
     ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes. ``wanted``
     (see Wanted): without a layout, ``metres_per_unit`` and ``up``, which BVH does not tell, glTF has as metres with Y
@@ -172,5 +174,6 @@ def encode(path: str | Path, clip: Clip, layout: Any = None, **wanted: Any) -> l
     """
     path = Path(path)
     kind = format_of(path)
+    clip = clip if ending_of(path).keys else dense(clip)
     assert kind.encode is not None  # of what is writable
     return kind.encode(path, clip, layout, Wanted(**wanted))

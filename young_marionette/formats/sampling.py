@@ -1,11 +1,11 @@
-"""Keys in time as poses on every frame: interpolation as glTF tells it, and the rate that keys were meant for."""
+"""The rate that keys in time were meant for, and whether they are frames or keys."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from ..core import rotations as rot
 from ..core.errors import InputError
+from ..core.keys.sampler import Interpolation
 
 RATES = (
     24.0,
@@ -35,37 +35,23 @@ def check_size(label, name, frames, joints):
         raise InputError(f"{label}: {name} would have {frames} frames, which is more than can be used.")
 
 
-def sampled(times, values, way, at, turns=False):
-    """Values ``(keys, ..., n)`` at the times ``at (m,)``; before the first and after the last key they stand still.
+def on_frames(times, start, rate):
+    """``times (n,)`` with those that lie on a frame, but for the rounding of 32-bit numbers, put just there."""
+    frames = (times - start) * rate
+    whole = np.round(frames)
+    near = np.abs(frames - whole) <= rate * (2e-7 * np.abs(times) + 1e-9)
+    return np.where(near, start + whole / rate, times)
 
-    ``CUBICSPLINE`` has three rows for each key: tangent in, value, tangent out.
+
+def dense_or_keyed(clip, regular):
+    """The clip with a pose on every frame where its file has that, else its keys as they are.
+
+    ``regular``: whether all keys fall on frames of its rate. Channels that stand still need no keys.
     """
-    count = len(times)
-    parts = values.reshape(count, 3, *values.shape[1:]) if way == "CUBICSPLINE" else values[:, None]
-    points = parts[:, 1] if way == "CUBICSPLINE" else values
-    if turns:
-        points = points / np.maximum(np.linalg.norm(points, axis=-1, keepdims=True), 1e-12)
-    at = np.clip(at, times[0], times[-1])
-    low = np.clip(np.searchsorted(times, at, side="right") - 1, 0, max(count - 2, 0))
-    if count == 1:
-        return np.repeat(points, len(at), 0)
-    step = times[low + 1] - times[low]
-    share = np.divide(at - times[low], step, out=np.zeros(len(at)), where=step > 0)
-    if way == "STEP" or not (share % 1).any():
-        return points[low + (share >= 1)]
-    share, step = (row.reshape(-1, *[1] * (points.ndim - 1)) for row in (share, step))
-    if way == "LINEAR":
-        if turns:
-            return rot.slerp(points[low], points[low + 1], share[..., 0])
-        return points[low] * (1 - share) + points[low + 1] * share
-    s2, s3 = share**2, share**3
-    result = (
-        (2 * s3 - 3 * s2 + 1) * parts[low, 1]
-        + (s3 - 2 * s2 + share) * step * parts[low, 2]
-        + (3 * s2 - 2 * s3) * parts[low + 1, 1]
-        + (s3 - s2) * step * parts[low + 1, 0]
-    )
-    return rot.normalise(result) if turns else result
+    moving = [s for s in clip.samplers.values() if not s.is_still]
+    frames = clip.frames
+    dense = regular and all(len(s) >= frames and s.uniform is Interpolation.LINEAR for s in moving)
+    return clip.sample() if dense else clip
 
 
 def grid_rate(all_times, smooth=False):

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from ..core import rotations as rot
-from ..core.scaling import factors_above, scale_factors
+from ..core.keys.channel import Kind
+from ..core.keys.sampler import still
+from ..core.scaling import factors_above
 from ..core.skeleton import Skeleton
 
 
@@ -129,6 +131,76 @@ def local_offsets(skeleton, own_scales, over):
     return offsets / scales_above(skeleton, own_scales)
 
 
+class NodeSpace:
+    """Between a file's own joints, with their local scales and what is over their root, and our skeleton's.
+
+    The maps are affine, so that keys and all that lies between them go through; see ``skeleton_under``.
+    """
+
+    def __init__(self, skeleton, own_scales, over):
+        self._roots, self._own = skeleton.parents < 0, own_scales
+        self._above = scales_above(skeleton, own_scales)
+        self._move, self._turn, _ = decomposed(over)
+
+    def _turned(self, joint):
+        return rot.left_matrix(self._turn) if self._roots[joint] else np.eye(4)
+
+    def _placed(self, joint):
+        return rot.to_matrix(self._turn) if self._roots[joint] else np.eye(3)
+
+    def rotation_in(self, joint, sampler):
+        """A joint's local rotations, as the file has them, in our skeleton."""
+        return sampler.moved(self._turned(joint) * mirrors(self._above[joint]))
+
+    def rotation_out(self, joint, sampler):
+        return sampler.moved(mirrors(self._above[joint])[:, None] * self._turned(joint).T)
+
+    def translation_in(self, joint, sampler):
+        """A joint's local translations, as the file has them, in our skeleton."""
+        return sampler.moved(self._placed(joint) * self._above[joint], self._move if self._roots[joint] else 0.0)
+
+    def translation_out(self, joint, sampler):
+        above = np.where(np.abs(self._above[joint]) > 1e-9, self._above[joint], 1.0)
+        back = self._placed(joint).T / above[:, None]
+        return sampler.moved(back, -back @ self._move if self._roots[joint] else 0.0)
+
+    def scale_in(self, joint, sampler):
+        """A joint's local scales as factors of those at rest."""
+        return sampler.moved(np.diag(1 / np.where(np.abs(self._own[joint]) > 1e-9, self._own[joint], 1.0)))
+
+    def scale_out(self, joint, sampler):
+        return sampler.moved(np.diag(self._own[joint]))
+
+
+def local_keys(clip, skeleton, own_scales, over, precision=np.float32):
+    """``{(joint, kind): Sampler}`` of a KeyedClip in the file's own joints; the counterpart of reading.
+
+    ``precision``: as for ``local_motion``.
+    """
+    space = NodeSpace(skeleton, own_scales, over)
+    out = {Kind.ROTATION: space.rotation_out, Kind.SCALE: space.scale_out}
+    moves = {c.node.number: s for c, s in clip.samplers.items() if c.kind is Kind.TRANSLATION}
+    longer = factors_above(skeleton, _rounded(own_scales, precision))
+    for joint, factor in longer.items():
+        place = moves.get(joint) or still(skeleton.offsets[joint], clip.start)
+        moves[joint] = place.moved(np.diag(1 / np.where(np.abs(factor[0]) > 1e-9, factor[0], 1.0)))
+    found = {(joint, Kind.TRANSLATION): space.translation_out(joint, s) for joint, s in moves.items()}
+    for channel, sampler in clip.samplers.items():
+        if channel.kind in out:
+            joint = channel.node.number
+            found[joint, channel.kind] = out[channel.kind](joint, sampler)
+    return found
+
+
+def _rounded(own_scales, precision):
+    """``{joint: (1, 3)}``: scales that stand still, as stored against as they are, where rounding shows.
+
+    With half floats that would be felt at the ends of a chain.
+    """
+    factors = relative(stored(own_scales, precision).astype(float), own_scales)
+    return {int(j): factors[j][None] for j in np.flatnonzero(np.abs(factors - 1).max(1) > 1e-6)}
+
+
 def local_motion(clip, skeleton, own_scales, over, precision=np.float32):
     """A clip in the file's own joints: ``{joint: (turns (frames, 4), places or None, scales or None (frames, 3))}``.
 
@@ -138,12 +210,9 @@ def local_motion(clip, skeleton, own_scales, over, precision=np.float32):
     over_move, over_turn, _ = decomposed(over)
     above = scales_above(skeleton, own_scales)
     places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    factors = scale_factors(clip.curves, clip.values)
+    factors = clip.scale_factors
     scales = {j: stored(own_scales[j] * f, precision).astype(float) for j, f in factors.items() if j < len(skeleton)}
-    # Scales that stand still may be rounded, too: with half floats that would be felt at the ends of a chain.
-    rounded = relative(stored(own_scales, precision).astype(float), own_scales)
-    coarse = np.flatnonzero(np.abs(rounded - 1).max(1) > 1e-6)
-    longer = {j: np.repeat(rounded[j][None], clip.frames, 0) for j in map(int, coarse)}
+    longer = {j: np.repeat(f, clip.frames, 0) for j, f in _rounded(own_scales, precision).items()}
     longer |= {j: relative(s, own_scales[j]) for j, s in scales.items()}
     longer = factors_above(skeleton, longer)
     result = {}

@@ -48,6 +48,8 @@ class Bake:
         key = self.placed_clip, self.rig.skeleton
         return EVALUATOR.of("baked clip in its file's world", key, lambda: self.rig.to_file_world(self.placed_clip))
 
+    take = property(attrgetter("placed_clip"))
+
     # What is told of the rig is told of what is baked onto it.
     skeleton = property(attrgetter("rig.skeleton"))
     placed_skeleton = property(attrgetter("placed_clip.skeleton"))
@@ -85,7 +87,7 @@ def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
     """Bake a source entry onto a rig; InputError where a required part has no string."""
     refuse_gaps(pairing, source, rig)
     clip = replace(baked(pairing, source, fps, frames), name=name)
-    still = replace(rig, clip=None) if rig.correction.rest in (None, BIND) else rig
+    still = replace(rig, take=None) if rig.correction.rest in (None, BIND) else rig
     return Bake(
         identifier, name, source.id, still, pairing, clip, fps, frames, digest(pairing, source, rig, fps, frames)
     )
@@ -98,7 +100,7 @@ def digest(pairing, source, rig, fps=None, frames=None) -> str:
     made = hashlib.sha256()
     for told in (
         *_of_entry(source),
-        source.clip.digest if source.clip else "",
+        source.take.digest if source.take else "",
         *_of_entry(rig),
         None if fps is None else float(fps),
         None if frames is None else tuple(map(int, frames)),

@@ -107,7 +107,9 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
     if body and entry.character is None:
         raise InputError(f"{entry.name} has no body that could be written with it.")
     body = entry.character is not None and holds.body if body is None else body
-    clip = entry.placed_clip
+    clip = entry.placed_take
+    if frames is not None or fps is not None:
+        clip = entry.placed_clip
     if frames is not None:
         clip = cut_to(clip, frames)
     if fps is not None:
@@ -126,10 +128,10 @@ def write_entry(entry, path, overwrite=False):
     """Write an entry as it stands, in its own unit and axes; a skeleton without motion as one frame at rest."""
     check_results([path], inputs_of(entry))
     check_writable(path, overwrite)
-    clip = entry.clip or Clip(entry.name, entry.skeleton, 30.0, entry.skeleton.rest[None])
+    clip = entry.take or Clip(entry.name, entry.skeleton, 30.0, entry.skeleton.rest[None])
     layout = layout_for(path, entry.layout)
     if layout is None and entry.layout is not None:
-        deliver(path, entry.placed_clip, entry, overwrite, entry.character is not None)
+        deliver(path, entry.placed_take, entry, overwrite, entry.character is not None)
         return
     metres, body = entry.figure.placement.scale, entry.character is not None
     write_together(encode(path, clip, layout, metres_per_unit=metres, body=body, bones=entry.declared.bones))

@@ -17,6 +17,7 @@ from ..core.figure.correction import BIND, Correction, put_down
 from ..core.figure.declared import Declared
 from ..core.figure.facts import Oddity, motion_facts, place_figure
 from ..core.figure.placement import place_clip, place_skeleton
+from ..core.keys.keyed import KeyedClip
 from ..core.matching.conventions import HUMANOID, convention_names
 from ..core.rebase import rename
 from ..core.skeleton import Skeleton
@@ -26,9 +27,9 @@ CLIP, RIG, BAKED = "clip", "rig", "baked"
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """``skeleton`` and ``clip`` are in the file's unit and axes; ``placed_*`` stand in our world.
+    """``skeleton`` and ``take`` are in the file's unit and axes; ``placed_*`` stand in our world.
 
-    ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
+    ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
     ``declared``: what the file says of itself. What is worked out of these lies with the evaluator.
     """
 
@@ -38,12 +39,17 @@ class Entry:
     path: Path | None
     format: str
     skeleton: Skeleton
-    clip: Clip | None
+    take: Clip | KeyedClip | None
     layout: Any
     correction: Correction = field(default_factory=Correction)
     notes: tuple[str, ...] = ()
     tags: tuple[str, ...] = ()
     declared: Declared = Declared()
+
+    @property
+    def clip(self) -> Clip | None:
+        """The motion with a pose on every frame, or None."""
+        return _dense(self.take)
 
     @property
     def rested_skeleton(self):
@@ -127,25 +133,31 @@ class Entry:
         return tuple((new, old) for old, new in names.items() if new in HUMANOID)
 
     @property
-    def placed_clip(self):
+    def placed_clip(self) -> Clip:
         """The clip in our world; a rig without motion stands in its rest pose for one frame."""
-        key = self.clip, self.name if self.clip is None else "", self._seen_as, self.correction
-        return EVALUATOR.of("placed clip", key, self._placed_clip)
+        return _dense(self.placed_take)
 
-    def _placed_clip(self):
-        if self.clip is None:
+    @property
+    def placed_take(self) -> Clip | KeyedClip:
+        """As ``placed_clip``, with keys as keys."""
+        key = self.take, self.name if self.take is None else "", self._seen_as, self.correction
+        return EVALUATOR.of("placed clip", key, self._placed_take)
+
+    def _placed_take(self):
+        if self.take is None:
             still = self.placed_skeleton
             return Clip(self.name, still, 30.0, still.rest[None])
-        placed = place_clip(self.clip, self.figure.placement, self.placed_skeleton)
+        placed = place_clip(self.take, self.figure.placement, self.placed_skeleton)
         return put_down(placed, self.figure.body, self.correction)
 
     @property
     def motion(self):
         """``(facts, oddities)`` of the motion; a character's one pose is none."""
-        if self.clip is None or (self.clip.frames <= 2 and self.character is not None):
+        if self.take is None or (self.take.frames <= 2 and self.character is not None):
             return (), ()
-        key = self.clip, self._seen_as, self.correction
-        return EVALUATOR.of("motion facts", key, lambda: motion_facts(self.placed_clip, self.figure.body))
+        key = self.take, self._seen_as, self.correction
+        keys = self.take.keys if isinstance(self.take, KeyedClip) else None
+        return EVALUATOR.of("motion facts", key, lambda: motion_facts(self.placed_clip, self.figure.body, keys))
 
     @property
     def body_facts(self):
@@ -176,14 +188,15 @@ class Entry:
     def with_morphs(self, clip):
         """A clip for this entry's body: expressions that the body's file knows become the morphs that make them up."""
         told = self.layout.expressions if self.layout is not None else {}
-        known = [name for name in clip.curves if name in told]
+        known = [name for name in clip.morphs if name in told]
         if not known:
             return clip
-        columns = {n: clip.values[:, i] for i, n in enumerate(clip.curves) if n not in told}
+        clip = _dense(clip)
+        columns = {n: clip.weights[:, i] for i, n in enumerate(clip.morphs) if n not in told}
         for name in known:
             for morph, weight in told[name].items():
-                columns[morph] = columns.get(morph, 0.0) + weight * clip.values[:, clip.curves.index(name)]
-        return replace(clip, curves=tuple(columns), values=np.stack(list(columns.values()), 1))
+                columns[morph] = columns.get(morph, 0.0) + weight * clip.weights[:, clip.morphs.index(name)]
+        return replace(clip, morphs=tuple(columns), weights=np.stack(list(columns.values()), 1))
 
     def with_bone_names(self, names, table=()):
         """The entry with bones renamed by ``{old: new}``; the motion stays as it is.
@@ -191,11 +204,16 @@ class Entry:
         ``table``: pairs of a VRM humanoid bone and its joint's new name, from then on the entry's table of bones.
         """
         skeleton = rename(self.skeleton, names)
-        clip = replace(self.clip, skeleton=skeleton) if self.clip is not None else None
+        take = replace(self.take, skeleton=skeleton) if self.take is not None else None
         layout = self.layout.renamed(skeleton.names) if self.layout is not None else None
         bones = tuple((bone, names.get(n, n)) for bone, n in self.declared.bones)
         declared = replace(self.declared, bones=tuple(table) or bones)
-        return replace(self, skeleton=skeleton, clip=clip, layout=layout, declared=declared)
+        return replace(self, skeleton=skeleton, take=take, layout=layout, declared=declared)
+
+
+def _dense(take):
+    """A pose on every frame of what may be keys."""
+    return EVALUATOR.of("frames of keys", (take,), take.sample) if isinstance(take, KeyedClip) else take
 
 
 def entries_of(motion_file, taken=()):

@@ -12,6 +12,7 @@ from ..core.clip import Clip
 from ..core.errors import InputError
 from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
+from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
@@ -19,9 +20,10 @@ from .bakes import Bake
 from .blobs import Blobs
 from .document import State
 from .entry import Entry
+from .old_scales import with_typed_scales
 from .pairing import Use
 from .schema import VERSION, BakeFile, EntryFile, LayoutFile, MotionFile, ProjectFile
-from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
+from .soundness import UNSOUND, sound_clip, sound_keys, sound_layout, sound_skeleton
 from .stringing import from_file, parse
 
 
@@ -35,7 +37,7 @@ class Side:
 def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     """The State of a JSON document and its blobs; InputError where anything of it is not sound."""
     file = parse(label, data, ProjectFile, VERSION, "project")
-    reading = Reading(label, blobs)
+    reading = Reading(label, blobs, file.version)
     entries = tuple(reading.entry(item) for item in file.entries)
     state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
     state = with_pairings(label, state, file.pairings)
@@ -62,8 +64,8 @@ def with_pairings(label, state, pairings):
 class Reading:
     """Makes entries and bakes of what a document tells; equal skeletons and files are made once."""
 
-    def __init__(self, label: str, blobs: Blobs):
-        self.label, self.blobs = label, blobs
+    def __init__(self, label: str, blobs: Blobs, version: int):
+        self.label, self.blobs, self.version = label, blobs, version
         self._skeletons, self._layouts = {}, {}
 
     def entry(self, item: EntryFile) -> Entry:
@@ -88,7 +90,7 @@ class Reading:
         path = Path(os.fsdecode(unquote_to_bytes(item.path_bytes))) if item.path_bytes else item.path
         return Entry(
             item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
-            self.clip(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
+            self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
         )  # fmt: skip
 
@@ -113,8 +115,14 @@ class Reading:
             self._skeletons[key] = sound_skeleton(joints, self.blobs.arrays(blob))
         return self._skeletons[key]
 
+    def take(self, item: MotionFile, skeleton) -> Clip | KeyedClip:
+        if item.keyed:
+            return sound_keys(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
+        return self.clip(item, skeleton)
+
     def clip(self, item: MotionFile, skeleton) -> Clip:
-        return sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
+        clip = sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob), item.start)
+        return with_typed_scales(clip) if self.version < 4 else clip
 
     def layout(self, item: LayoutFile | None, skeleton):
         if item is None:

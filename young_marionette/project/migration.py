@@ -20,6 +20,7 @@ from .bakes import Bake
 from .document import State
 from .entry import RIG, Entry
 from .loading import with_pairings
+from .old_scales import with_typed_scales
 from .schema import LayoutFile, OldProjectFile
 from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
 from .stringing import parse
@@ -86,7 +87,7 @@ def _entry(item, arrays, layout):
     skeleton = sound_skeleton(item.joints, arrays)
     clip = None
     if item.rate is not None:
-        clip = sound_clip(item.clip_name or item.name, skeleton, item.rate, item.curves, arrays)
+        clip = with_typed_scales(sound_clip(item.clip_name or item.name, skeleton, item.rate, item.curves, arrays))
     if layout is not None:
         layout = sound_layout(layout, skeleton)
     return Entry(
@@ -102,7 +103,7 @@ def _bake(item, entry, state):
     if rig is None or rig.skeleton.names != entry.skeleton.names:
         # The frame of a rest pose was one of the rig's own clip, which is not here.
         rest = entry.correction.rest if entry.correction.rest == BIND else None
-        rig = replace(entry, clip=None, tags=(), correction=replace(entry.correction, rest=rest))
+        rig = replace(entry, take=None, tags=(), correction=replace(entry.correction, rest=rest))
     clip = place_clip(entry.clip, rig.figure.placement, rig.placed_skeleton)
     source = item.made_from[0] if item.made_from else ""
     return Bake(item.id, item.name, source, rig, None, replace(clip, name=item.name), tags=entry.tags)

@@ -130,8 +130,8 @@ def refuse_gaps(pairing, source, rig):
 
 
 def cut_to(clip, frames):
-    """The clip's frames ``(first, last)``, both included; InputError where it has not so many."""
+    """The clip's frames ``(first, last)``, both included, starting at zero; InputError where it has not so many."""
     first, last = frames
     if not 0 <= first <= last < clip.frames:
         raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")
-    return clip.cut(first, last)
+    return replace(clip.cut(first, last), start=0.0)

@@ -1,4 +1,4 @@
-"""The schema of ``project.json`` in a project file, version 3, with the fields that versions 1 and 2 had."""
+"""The schema of ``project.json`` in a project file, version 4, with the fields that earlier versions had."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from pydantic import Field
 
 from .stringing import Strict, StringingFile
 
-VERSION = 3
+VERSION = 4
 Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z", "X", "Y", "Z"]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
@@ -37,10 +37,15 @@ class LayoutFile(Strict):
 
 
 class MotionFile(Strict):
-    """What a clip has beside its arrays, which are the blob ``blob``."""
+    """What a clip has beside its arrays, which are the blob ``blob``: frames, or keys (see core.keys.arrays).
+
+    ``curves``: names of its morphs; in version 3 also of scales.
+    """
 
     name: str
     rate: float = Field(gt=0, le=100_000)
+    start: float = Field(default=0.0, ge=-1e7, le=1e7)
+    keyed: bool = False
     curves: list[str] = []
     blob: str = Field(pattern=_BLOB)
 

@@ -8,7 +8,12 @@ import zlib
 import numpy as np
 
 from ..core.clip import Clip
+from ..core.keys.arrays import from_arrays
+from ..core.keys.channel import Kind
+from ..core.keys.keyed import KeyedClip
+from ..core.keys.sampler import Interpolation
 from ..core.skeleton import Skeleton
+from ..formats.sampling import check_size
 
 # What unsound data bring up, wherever they do.
 UNSOUND = (
@@ -33,19 +38,50 @@ def sound_skeleton(joints, arrays) -> Skeleton:
     return skeleton
 
 
-def sound_clip(name, skeleton, rate, curves, arrays) -> Clip:
+def sound_clip(name, skeleton, rate, morphs, arrays, start=0.0) -> Clip:
     """A Clip of stored arrays; ValueError for what no reader would give."""
     rotations, translations = (np.moveaxis(arrays[key], -1, 0) for key in ("rotations", "translations"))
-    moving, values = np.asarray(arrays["moving"]), arrays.get("values")
-    clip = Clip(name, skeleton, rate, rotations, moving, translations, tuple(curves), values)
-    if clip.frames < 1 or (moving.size and moving.dtype.kind not in "iu"):
-        raise ValueError("no frames, or joints that are none")
-    if len(set(moving.tolist())) != len(moving) or (
-        moving.size and not (0 <= moving.min() <= moving.max() < len(skeleton))
-    ):
-        raise ValueError("joints that are none")
-    _finite(clip.translations, clip.values)
+    # Projects of version 3 and before have no scales, or have them as curves with a name.
+    scales = np.moveaxis(arrays["factors"], -1, 0) if "factors" in arrays else None
+    moving, scaled = (np.asarray(arrays.get(key, np.zeros(0, int))) for key in ("moving", "scaled"))
+    clip = Clip(
+        name,
+        skeleton,
+        rate,
+        rotations,
+        moving,
+        translations,
+        tuple(morphs),
+        arrays.get("values"),
+        scaled,
+        scales,
+        start,
+    )
+    if clip.frames < 1:
+        raise ValueError("no frames")
+    for joints in (moving, scaled):
+        if joints.size and (
+            joints.dtype.kind not in "iu"
+            or len(set(joints.tolist())) != len(joints)
+            or not 0 <= joints.min() <= joints.max() < len(skeleton)
+        ):
+            raise ValueError("joints that are none")
+    _finite(clip.translations, clip.weights, clip.scales)
     _turns(clip.rotations)
+    return clip
+
+
+def sound_keys(name, skeleton, rate, morphs, arrays) -> KeyedClip:
+    """A KeyedClip of stored arrays; ValueError for what no reader would give."""
+    _finite(*(arrays[key] for key in ("times", "values", "tangents")))
+    ways = np.asarray(arrays["interpolation"])
+    if ways.size and not 0 <= ways.min() <= ways.max() <= max(Interpolation):
+        raise ValueError("interpolations that are none")
+    clip = from_arrays(name, skeleton, rate, morphs, arrays)
+    check_size(name, name, clip.frames, len(skeleton))
+    for channel, sampler in clip.samplers.items():
+        if channel.kind is Kind.ROTATION and not (np.abs(sampler.values).max(1) > 0.1).all():
+            raise ValueError("rotations that are none")
     return clip
 
 

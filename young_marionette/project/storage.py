@@ -11,10 +11,11 @@ from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import quote_from_bytes
 
-import numpy as np
-
+from ..core.clip import as_rows
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
+from ..core.keys.arrays import to_arrays
+from ..core.keys.keyed import KeyedClip
 from ..core.text import shown
 from ..formats.files import opened, write_whole
 from . import migration
@@ -93,7 +94,7 @@ def _entry_file(entry, blobs):
         format=entry.format,
         joints=list(entry.skeleton.names),
         skeleton=_skeleton_blob(entry.skeleton, blobs),
-        motion=_motion_file(entry.clip, blobs),
+        motion=_motion_file(entry.take, blobs),
         layout=_layout_file(entry.layout, blobs),
         unit=entry.declared.unit,
         up=entry.declared.up,
@@ -143,11 +144,19 @@ def _motion_file(clip, blobs):
 
     def arrays():
         # Rows are how a clip lies in memory.
-        rotations, translations = np.moveaxis(clip.rotations, 0, -1), np.moveaxis(clip.translations, 0, -1)
-        return {"rotations": rotations, "moving": clip.moving, "translations": translations, "values": clip.values}
+        return {
+            "rotations": as_rows(clip.rotations),
+            "moving": clip.moving,
+            "translations": as_rows(clip.translations),
+            "values": clip.weights,
+            "scaled": clip.scaled,
+            "factors": as_rows(clip.scales),
+        }
 
-    blobs.setdefault(name, Blob(name, arrays))
-    return MotionFile(name=clip.name, rate=clip.rate, curves=list(clip.curves), blob=name)
+    keyed = isinstance(clip, KeyedClip)
+    blobs.setdefault(name, Blob(name, (lambda: to_arrays(clip)) if keyed else arrays))
+    start = 0.0 if keyed else clip.start
+    return MotionFile(name=clip.name, rate=clip.rate, start=start, keyed=keyed, curves=list(clip.morphs), blob=name)
 
 
 def _layout_file(layout, blobs):

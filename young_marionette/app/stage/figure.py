@@ -101,7 +101,7 @@ def _thickness(skeleton, body):
 class Figure:
     """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put.
 
-    ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``size``: how much larger it is drawn.
+    ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``factors {joint: (3,)}``: how much its axes are scaled; ``size``: how much larger it is drawn.
     ``dress``: ``"body"``, ``"through"`` (the body seen through, over the bones) or ``"bones"``.
     """
 
@@ -117,6 +117,7 @@ class Figure:
     character: object = None
     skeleton: object = None
     weights: dict = field(default_factory=dict)
+    factors: dict = field(default_factory=dict)
     size: float = 1.0
     dress: str = "bones"
     _segments: tuple | None = field(default=None, repr=False)
@@ -137,7 +138,7 @@ class Figure:
     @property
     def joint_matrices(self):
         """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
-        factors = factors_of_pose(self.skeleton, self.weights)
+        factors = factors_of_pose(self.skeleton, self.factors)
         matrices = joint_matrices(self.skeleton, self.placed, self.rotations, factors)
         matrices[:, :3, :3] *= self.size
         return matrices

@@ -7,6 +7,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..clip import as_rows
+from ..keys.channel import Channel, Joint, Kind
+from ..keys.keyed import KeyedClip
+from ..keys.sampler import still
 from ..kinematics import position_rows, world_rotation_rows
 
 BIND = -1
@@ -42,22 +45,42 @@ class Correction:
 
 
 def put_down(clip, body, correction):
-    """A placed clip with the corrections of its motion: rate, height over the floor, start, travel."""
+    """A placed clip with the corrections of its motion: rate, height over the floor, start, travel.
+
+    A keyed one keeps its keys, but where it is held in place, which needs frames.
+    """
     if correction.rate:
-        clip = replace(clip, rate=correction.rate)
+        stretch = clip.rate / correction.rate
+        keyed = isinstance(clip, KeyedClip)
+        clip = (
+            clip.at_rate(correction.rate) if keyed else replace(clip, rate=correction.rate, start=clip.start * stretch)
+        )
+    if correction.in_place and isinstance(clip, KeyedClip):
+        clip = clip.sample()
     shift = np.array([0.0, correction.lift or 0.0, 0.0])
     if correction.centred or correction.in_place:
-        path = _hips_path(clip, body)
+        path = _hips_path(clip.at([clip.start]) if isinstance(clip, KeyedClip) else clip, body)
         if correction.centred:
             shift -= path[0] * ([1, 0, 1] if correction.centred == "origin" else [1, 0, 0])
         if correction.in_place:
             shift = shift - (path - path[0]) * [1, 0, 1]
     if not shift.any():
         return clip
+    if isinstance(clip, KeyedClip):
+        return _shifted_keys(clip, shift)
     moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
     for root in np.flatnonzero(clip.skeleton.parents < 0):
         moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
     return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
+
+
+def _shifted_keys(clip, shift):
+    samplers = dict(clip.samplers)
+    for root in map(int, np.flatnonzero(clip.skeleton.parents < 0)):
+        channel = Channel(Joint(root), Kind.TRANSLATION)
+        own = samplers.get(channel) or still(clip.skeleton.offsets[root], clip.start)
+        samplers[channel] = own.moved(np.eye(3), shift)
+    return replace(clip, samplers=samplers)
 
 
 def _hips_path(clip, body):

@@ -244,12 +244,17 @@ def _square(forward, up):
     return nearest if rot.angle_between(forward, nearest) < np.radians(0.2) else forward
 
 
-def motion_facts(clip, body):
-    """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``."""
+def motion_facts(clip, body, keys=None):
+    """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``.
+
+    ``keys``: at how many times the file has any, where it has none on every frame.
+    """
     facts = [
         Fact("Rate", f"{clip.rate:g} fps", f"a frame every {1000 / clip.rate:.2f} ms"),
-        Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frame{'s' if clip.frames != 1 else ''}"),
+        Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frame{'s' if clip.frames != 1 else ''}{_begins(clip)}"),
     ]
+    if keys is not None:
+        facts.append(Fact("Keys", f"at {keys} times", "frames are made from them where they are needed"))
     oddities = []
     if clip.frames <= 2:
         oddities.append(
@@ -299,16 +304,15 @@ def motion_facts(clip, body):
     return tuple(facts), tuple(oddities)
 
 
+def _begins(clip):
+    return f", beginning at {clip.start:.2f} s" if abs(clip.start) > 0.5 / clip.rate else ""
+
+
 def _collapsed(clip, body):
     """Whether head and feet are never further apart than a third of what the bones would allow."""
     joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
     step = max(clip.frames // 12, 1)
-    few = replace(
-        clip,
-        rotations=clip.rotations[::step],
-        translations=clip.translations[::step],
-        values=clip.values[::step],
-    )
+    few = clip.picked(slice(None, None, step))
     world = world_rotation_rows(clip.skeleton, as_rows(few.rotations), joints)
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(few.translations), joints)
     rest = clip.skeleton.rest_world[0]

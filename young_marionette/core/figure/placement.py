@@ -11,6 +11,8 @@ import numpy as np
 
 from .. import rotations as rot
 from ..errors import InputError
+from ..keys.channel import Kind
+from ..keys.keyed import KeyedClip
 
 AXIS_NAMES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
 
@@ -64,8 +66,10 @@ def place_skeleton(skeleton, placement):
 
 
 def place_clip(clip, placement, skeleton=None):
-    """The clip in our world. Pass the already placed ``skeleton`` to share it among clips."""
+    """The clip, dense or keyed, in our world. Pass the already placed ``skeleton`` to share it among clips."""
     skeleton = skeleton or place_skeleton(clip.skeleton, placement)
+    if isinstance(clip, KeyedClip):
+        return _place_keys(clip, placement, skeleton)
     turns, moves = clip.rotations.copy(), clip.translations * placement.scale
     for root in np.flatnonzero(clip.skeleton.parents < 0):
         turns[:, root] = rot.multiply(placement.turn, turns[:, root])
@@ -73,3 +77,18 @@ def place_clip(clip, placement, skeleton=None):
         if clip.skeleton.parents[joint] < 0:
             moves[:, i] = rot.rotate(placement.turn, moves[:, i])
     return replace(clip, skeleton=skeleton, rotations=turns, translations=moves)
+
+
+def _place_keys(clip, placement, skeleton):
+    roots = clip.skeleton.parents < 0
+    turn, scaled = rot.left_matrix(placement.turn), np.eye(3) * placement.scale
+    place = rot.to_matrix(placement.turn) * placement.scale
+
+    def change(channel, sampler):
+        if channel.kind is Kind.TRANSLATION:
+            return sampler.moved(place if roots[channel.node.number] else scaled)
+        if channel.kind is Kind.ROTATION and roots[channel.node.number]:
+            return sampler.moved(turn)
+        return sampler
+
+    return clip.mapped(change, skeleton)

@@ -20,7 +20,6 @@ from ..kinematics import local_rotation_rows, position_rows, world_rotation_rows
 from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
-from ..scaling import without_scales
 from ..skeleton import pose_world
 
 
@@ -190,8 +189,17 @@ class Transfer:
         moving, moved = self._target_moves(world, places, clip.frames)
         turned, moved = from_rows(turned), from_rows(moved)
         # How large joints are is their own body's affair.
-        curves = without_scales(clip.curves, clip.values)
-        return Clip(name or clip.name, self.target, clip.rate, turned, moving, moved, *curves)
+        return Clip(
+            name or clip.name,
+            self.target,
+            clip.rate,
+            turned,
+            moving,
+            moved,
+            clip.morphs,
+            clip.weights,
+            start=clip.start,
+        )
 
     def _target_world(self, seen, frames):
         world = np.empty((len(self.target), 4, frames))

@@ -1,15 +1,16 @@
-"""Animations of glTF: keys in time, interpolated as the format says, as clips with a pose on every frame."""
+"""Animations of glTF: their keys in the skeleton's own space, and frames where the file has those."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from ...core import rotations as rot
-from ...core.clip import Clip
 from ...core.errors import InputError
-from ...core.scaling import factors_above, with_scales
-from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
+from ...core.keys.channel import Channel, Joint, Kind, Morph
+from ...core.keys.keyed import KeyedClip
+from ...core.keys.sampler import Interpolation, Sampler, still
+from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
+from ..transforms import NodeSpace, scaling_note
+from . import vrm
 from .accessors import item
 
 
@@ -51,11 +52,10 @@ def _shaped(values, rows, width, label):
 
 
 def clip_of(container, accessors, nodes, tree, animation, number, notes):
-    """The Clip of an animation on a tree, or None where it moves nothing of it."""
+    """The motion of an animation on a tree (a Clip, or a KeyedClip where keys are few); None where it moves nothing of it."""
     channels = channels_of(container, accessors, animation)
-    joint_of = tree.joint_of
-    curves = _curve_channels(container, nodes, tree, channels)
-    own = {key: c for key, c in channels.items() if key[0] in joint_of and key[1] != "weights"}
+    own = {key: c for key, c in channels.items() if key[0] in tree.joint_of and key[1] != "weights"}
+    curves = _curves(container, nodes, channels)
     if not own and not curves:
         return None
     all_times = [c[0] for c in (*own.values(), *(c for c, _, _ in curves))]
@@ -63,57 +63,63 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     name = name or f"animation_{number + 1}"
     rate, regular = grid_rate(all_times, any(c[2] == "CUBICSPLINE" for c in own.values()))
     start, end = min(t[0] for t in all_times), max(t[-1] for t in all_times)
-    frames = int(np.floor((end - start) * rate + 0.02)) + 1
     if not regular:
-        frames = int(np.ceil((end - start) * rate)) + 1
-        notes.append(
-            f"The keys of {name} fall on no frames of a usual rate; it is taken at {rate:g} frames per second."
-        )
-    check_size(container.label, name, frames, len(tree.nodes))
-    if abs(start) > 0.5 / rate:
-        notes.append(f"{name} begins at {start:.2f} s in the file; it is taken from its first key on.")
-    at = start + np.arange(frames) / rate
-    skeleton = tree.skeleton
-    turns = np.repeat(skeleton.rest[None], frames, 0)
-    moves, scales = {}, {}
-    over_move, over_turn, _ = decomposed(tree.over)
+        notes.append(f"The keys of {name} fall on no frames of a usual rate; frames are made at {rate:g} per second.")
+    check_size(container.label, name, int((end - start) * rate) + 2, len(tree.nodes))
+    known = {}
+
+    def sampler(channel, column=None):
+        times, values, way = channel
+        if id(times) not in known:  # channels share their times
+            known[id(times)] = on_frames(times, start, rate)
+        return _sampler(known[id(times)], values if column is None else values[:, column : column + 1], way)
+
+    samplers = _of_joints(nodes, tree, {key: sampler(c) for key, c in own.items()}, name, notes)
+    for channel, column, morph in curves:
+        samplers[Channel(Morph(morph), Kind.WEIGHT)] = sampler(channel, column)
+    for expression, node in vrm.expression_nodes(container).items():
+        if (node, "translation") in channels:
+            # The way of its node along X is the weight.
+            samplers.setdefault(Channel(Morph(expression), Kind.WEIGHT), sampler(channels[node, "translation"], 0))
+    if not samplers:
+        samplers[Channel(Joint(0), Kind.ROTATION)] = still(tree.skeleton.rest[0], start)
+    return dense_or_keyed(KeyedClip(name, tree.skeleton, rate, samplers), regular)
+
+
+def _sampler(times, values, way):
+    """The Sampler of a channel as glTF has it: a smooth one has tangent in, value, tangent out for each key."""
+    if way != "CUBICSPLINE":
+        return Sampler(times, values, Interpolation[way])
+    parts = values.reshape(len(times), 3, -1)
+    return Sampler(times, parts[:, 1], Interpolation.CUBICSPLINE, parts[:, 0], parts[:, 2])
+
+
+def _of_joints(nodes, tree, own, name, notes):
+    """``{channel: sampler}`` of the joints in our skeleton, of those of their nodes ``{(node, path): sampler}``."""
+    skeleton, joint_of = tree.skeleton, tree.joint_of
     own_scales = nodes.scales[list(tree.nodes)]
-    above = scales_above(skeleton, own_scales)
-    for (node, path), (times, values, way) in own.items():
-        joint = joint_of[node]
-        root = skeleton.parents[joint] < 0
-        if path == "rotation":
-            turn = mirrors(above[joint]) * sampled(times, values, way, at, True)
-            turns[:, joint] = rot.multiply(over_turn, turn) if root else turn
-        elif path == "translation":
-            place = sampled(times, values, way, at) * above[joint]
-            moves[joint] = rot.rotate(over_turn, place) + over_move if root else place
-        else:
-            scale = sampled(times, values, way, at)
-            if np.abs(scale - own_scales[joint]).max() > 1e-3 * np.abs(own_scales[joint]).max():
-                scales[joint] = scale
-    if scales:
-        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    factors = {joint: relative(scale, own_scales[joint]) for joint, scale in scales.items()}
-    for joint, factor in factors_above(skeleton, factors).items():
-        moves[joint] = moves.get(joint, skeleton.offsets[joint]) * factor
+    space = NodeSpace(skeleton, own_scales, tree.over)
+    samplers, scaled = {}, []
     span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
-    moving = [
-        j
-        for j in sorted(moves)
-        if skeleton.parents[j] < 0 or np.abs(moves[j] - skeleton.offsets[j]).max() > 1e-6 * span
-    ]
-    values = np.stack([sampled(c[0], c[1], c[2], at)[:, k] for c, k, _ in curves], 1) if curves else None
-    names, values = with_scales([n for _, _, n in curves], values, factors)
-    return Clip(
-        name, skeleton, rate, turns, np.array(moving, int),
-        np.stack([moves[j] for j in moving], 1) if moving else None,
-        names, values,
-    )  # fmt: skip
+    for (node, path), sampler in own.items():
+        joint = joint_of[node]
+        if path == "rotation":
+            samplers[Channel(Joint(joint), Kind.ROTATION)] = space.rotation_in(joint, sampler)
+        elif path == "translation":
+            place = space.translation_in(joint, sampler)
+            stays = place.is_still and np.abs(place.values - skeleton.offsets[joint]).max() <= 1e-6 * span
+            if skeleton.parents[joint] < 0 or not stays:
+                samplers[Channel(Joint(joint), Kind.TRANSLATION)] = place
+        elif np.abs(sampler.values - own_scales[joint]).max() > 1e-3 * np.abs(own_scales[joint]).max():
+            scaled.append(joint)
+            samplers[Channel(Joint(joint), Kind.SCALE)] = space.scale_in(joint, sampler)
+    if scaled:
+        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scaled)]))
+    return samplers
 
 
-def _curve_channels(container, nodes, tree, channels):
-    """``(channel, column, name)`` of the morph weights of meshes that belong to a tree's skeleton."""
+def _curves(container, nodes, channels):
+    """``(channel, column, name)`` of the morph weights of all meshes."""
     found, names = [], set()
     for (node, path), channel in channels.items():
         if path != "weights":

@@ -9,11 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.clip import Clip
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
 from ..motion_file import MotionFile
-from ..sampling import sampled
 from . import container as containers
 from . import vrm
 from .accessors import Accessors
@@ -165,28 +163,5 @@ def _clips(container, accessors, nodes, tree, path, notes):
     for number, animation in enumerate(animations):
         clip = clip_of(container, accessors, nodes, tree, animation, number, notes)
         if clip is not None:
-            clip = _with_expressions(container, accessors, animation, clip)
             clips.append(replace(clip, name=path.stem if len(animations) == 1 else f"{path.stem}: {clip.name}"))
     return clips
-
-
-def _with_expressions(container, accessors, animation, clip):
-    """The clip with the expressions of a VRM animation: the way of a node along X is the weight."""
-    nodes = vrm.expression_nodes(container)
-    if not nodes:
-        return clip
-    from .motion import channels_of
-
-    channels = channels_of(container, accessors, animation)
-    at = np.arange(clip.frames) / clip.rate
-    names, columns = list(clip.curves), [clip.values[:, i] for i in range(len(clip.curves))]
-    for name, node in nodes.items():
-        channel = channels.get((node, "translation"))
-        if channel is not None and name not in names:
-            names.append(name)
-            times, values, way = channel
-            columns.append(sampled(times, values, way, times[0] + at)[:, 0])
-    return Clip(
-        clip.name, clip.skeleton, clip.rate, clip.rotations, clip.moving, clip.translations, tuple(names),
-        np.stack(columns, 1) if columns else None,
-    )  # fmt: skip

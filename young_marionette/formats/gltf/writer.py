@@ -9,11 +9,14 @@ import numpy as np
 
 from ... import __version__
 from ...core import rotations as rot
-from ...core.clip import as_rows
+from ...core.clip import Clip
 from ...core.errors import InputError
-from ...core.scaling import without_scales
+from ...core.keys.channel import Kind
+from ...core.keys.keyed import KeyedClip
+from ...core.keys.sampler import Interpolation, Sampler
 from ..files import Output
-from ..transforms import decomposed, local_motion
+from ..keys_out import has_scales, motion_out, of_one_kind, weights_together
+from ..transforms import decomposed
 from . import vrm
 from .accessors import Writer
 from .container import as_glb, as_gltf
@@ -21,7 +24,7 @@ from .meshes import node_levels
 from .prune import without
 from .reader import merged, sound
 
-_STILL_TURN, _STILL_PLACE = 1e-7, 1e-7
+_STILL = 1e-7
 
 
 def encode(path, clip, layout=None, body=False, character=None, bones=(), level=None):
@@ -84,7 +87,7 @@ def _name_bones(document, table):
 def _node_motion(clip, layout):
     """The clip's motion in the file's own nodes."""
     tree = layout.tree
-    return local_motion(clip, tree.skeleton, layout.nodes.scales[list(tree.nodes)], tree.over)
+    return motion_out(clip, tree.skeleton, layout.nodes.scales[list(tree.nodes)], tree.over)
 
 
 def _skeleton_alone(clip, layout):
@@ -132,17 +135,16 @@ def document_of(clip, character=None, bones=(), more=()):
     _mark_ends(document, skeleton)
     writer = Writer(document)
     joints = list(range(len(skeleton)))
-    weights = {}
     if character is not None:
         from .bodies import add_character
 
         add_character(writer, skeleton, character)
-        weights = _weight_channels(document, clip)
     else:
         document["skins"] = [{"joints": joints, "skeleton": int(np.flatnonzero(skeleton.parents < 0)[0])}]
     if bones:
         _name_bones(document, {b: skeleton.index[n] for b, n in bones if n in skeleton.index})
     for one in (clip, *more):
+        weights = _weight_channels(document, one) if character is not None else {}
         _animation(writer, one, _plain_motion(one), dict(enumerate(joints)), weights)
     return document, writer.binary()
 
@@ -162,70 +164,83 @@ def _mark_ends(document, skeleton, scaled=False):
 def _plain_motion(clip):
     """The clip's motion in nodes of our own, which have no scales at rest and stand under nothing."""
     plain = replace(clip.skeleton, scales=None)
-    return local_motion(clip, plain, plain.scales, np.eye(4))
+    return motion_out(clip, plain, plain.scales, np.eye(4))
 
 
 def _weight_channels(document, clip):
-    """``{node: columns of the clip's curves}`` for the morphs that nodes of the document have; -1 for a still one."""
+    """``{(node, "weights"): Sampler}`` of the morphs that nodes of the document have, all of a node in one."""
     found = {}
     for number, node in enumerate(document["nodes"]):
-        if "mesh" not in node or not clip.curves:
+        if "mesh" not in node or not clip.morphs:
             continue
         mesh = document["meshes"][node["mesh"]]
         count = len((mesh.get("primitives") or [{}])[0].get("targets") or ())
         names = (mesh.get("extras") or {}).get("targetNames") if isinstance(mesh.get("extras"), dict) else None
         names = names if isinstance(names, list) else [f"{mesh.get('name', 'morph')}_{i + 1}" for i in range(count)]
-        columns = [clip.curves.index(n) if n in clip.curves else -1 for n in names[:count]]
-        if any(c >= 0 for c in columns):
-            found[number] = columns
+        own = [name if name in clip.morphs else None for name in names[:count]]
+        if any(own):
+            found[number, "weights"] = weights_together(clip, own)
     return found
 
 
 def _animation(writer, clip, motion, node_of, weights):
-    """Add the animation; joints that stand at rest all the time need no channel, still ones two keys."""
-    times = np.arange(clip.frames) / clip.rate
-    document, channels, samplers = writer.document, [], []
-    dense = writer.array(times[:, None], "SCALAR", True)
-    ends = None
+    """Add the animation: ``motion {(joint, kind): Sampler}`` and ``weights {(node, path): Sampler}``.
 
-    def add(node, path, values, kind, still):
-        nonlocal ends
-        if still and clip.frames > 2:
-            if ends is None:
-                ends = writer.array(times[[0, -1], None], "SCALAR", True)
-            where, values = ends, values[[0, -1]]
-        else:
-            where = dense
-        samplers.append({"input": where, "output": writer.array(values, kind), "interpolation": "LINEAR"})
-        channels.append({"sampler": len(samplers) - 1, "target": {"node": int(node), "path": path}})
-
+    Of a dense clip, joints that stand at rest all the time need no channel, still ones two keys; what has keys of its
+    own is written as it is.
+    """
+    document, out = writer.document, _Channels(writer, clip)
     first = True
-    for joint, (turns, places, scales) in motion.items():
+    for (joint, kind), sampler in motion.items():
         node = document["nodes"][node_of[joint]]
-        turns = rot.continuous(turns)
-        rest = np.array(node.get("rotation", [0, 0, 0, 1.0])) if "matrix" not in node else None
         if "matrix" in node:
             # What is animated may not have a matrix: the same transform in its parts.
             move, turn, scale = decomposed(np.array(node.pop("matrix"), float).reshape(4, 4).T)
             node.update(_node(node.get("name", ""), move, turn, scale))
-            rest = turn
-        rows = as_rows(turns[:, None])[0]
-        still = float(np.ptp(rows, axis=1).max()) < _STILL_TURN
-        if not still or abs(abs(float(turns[0] @ rest)) - 1) > 1e-12 or first:
-            add(node_of[joint], "rotation", turns, "VEC4", still and not first)
-        if places is not None:
-            at_rest = np.array(node.get("translation", [0.0] * 3))
-            still = float(np.ptp(places, axis=0).max()) < _STILL_PLACE
-            if not still or np.abs(places[0] - at_rest).max() > _STILL_PLACE:
-                add(node_of[joint], "translation", places, "VEC3", still)
-        if scales is not None:
-            add(node_of[joint], "scale", scales, "VEC3", False)
+        if isinstance(clip, Clip) and kind is not Kind.SCALE:
+            turns = kind is Kind.ROTATION
+            rest = np.array(node.get(kind.value, [0, 0, 0, 1.0] if turns else [0.0] * 3))
+            values = sampler.values
+            still = float(np.ptp(values, axis=0).max()) < _STILL
+            away = abs(abs(float(values[0] @ rest)) - 1) if turns else np.abs(values[0] - rest).max()
+            if still and away <= (1e-12 if turns else _STILL) and not first:
+                continue
+            if still and not first and clip.frames > 2:
+                sampler = Sampler(sampler.times[[0, -1]], values[[0, -1]], Interpolation.LINEAR)
+        out.add(node_of[joint], kind.value, sampler, kind is Kind.ROTATION)
         first = False
-    for node, columns in weights.items():
-        padded = np.concatenate([clip.values, np.zeros((clip.frames, 1))], 1)[:, columns]
-        add(node, "weights", padded.reshape(-1, 1), "SCALAR", False)
-    animation = {"name": clip.name, "channels": channels, "samplers": samplers}
-    document.setdefault("animations", []).append(animation)
+    for (node, path), sampler in weights.items():
+        out.add(node, path, sampler)
+    document.setdefault("animations", []).append(out.animation)
+
+
+class _Channels:
+    """The channels of an animation; those with the same times share them."""
+
+    def __init__(self, writer, clip):
+        self._writer, self._rate, self._times = writer, clip.rate, {}
+        self._later = max(-clip.start, 0.0)  # glTF has no times below zero
+        self.animation = {"name": clip.name, "channels": [], "samplers": []}
+
+    def add(self, node, path, sampler, turns=False):
+        """``path``: as glTF calls what of a node moves."""
+        sampler = of_one_kind(sampler, self._rate, turns)
+        way, values = sampler.uniform, sampler.values
+        if way is Interpolation.CUBICSPLINE:
+            values = np.stack([sampler.tangents_in, values, sampler.tangents_out], 1).reshape(-1, values.shape[1])
+        if path == "weights":
+            values = values.reshape(-1, 1)
+        samplers = self.animation["samplers"]
+        output = self._writer.array(values, {1: "SCALAR", 3: "VEC3", 4: "VEC4"}[values.shape[1]])
+        samplers.append({"input": self._input(sampler.times), "output": output, "interpolation": way.name})
+        target = {"node": int(node), "path": path}
+        self.animation["channels"].append({"sampler": len(samplers) - 1, "target": target})
+
+    def _input(self, times):
+        key = times.tobytes()
+        if key not in self._times:
+            self._times[key] = self._writer.array((times + self._later)[:, None], "SCALAR", True)
+        return self._times[key]
 
 
 def _vrm_animation(clip, bones):
@@ -235,29 +250,21 @@ def _vrm_animation(clip, bones):
     table = {b: n for b, n in bones if n in clip.skeleton.index}
     if "hips" not in table:
         raise InputError("A VRM animation needs the humanoid bones of the rig, and none could be told.")
-    # Of scales a VRM animation knows nothing: joints are where they bring them all the same.
-    curves, values = without_scales(clip.curves, clip.values)
     rested = replace(clip.skeleton, rest=t_posed(clip.skeleton, table))
-    clip = replace(clip, skeleton=rested, curves=curves, values=values)
+    # Of scales a VRM animation knows nothing: joints are where they bring them all the same.
+    clip = clip.sample() if isinstance(clip, KeyedClip) and has_scales(clip) else clip
+    clip = replace(clip, skeleton=rested, **({"scaled": (), "scales": None} if isinstance(clip, Clip) else {}))
     document = _fresh_nodes(clip)
     writer = Writer(document)
     expressions = {}
-    for name in clip.curves:
+    for name in clip.morphs:
         document["nodes"].append({"name": f"expression {name}"})
         document["scenes"][0]["nodes"].append(len(document["nodes"]) - 1)
         expressions[name] = len(document["nodes"]) - 1
     joints = {j: j for j in range(len(clip.skeleton))}
-    _animation(writer, clip, _plain_motion(clip), joints, {})
-    animation = document["animations"][0]
-    times = animation["samplers"][0]["input"]
-    for i, (_name, node) in enumerate(expressions.items()):
-        values = np.zeros((clip.frames, 3))
-        values[:, 0] = clip.values[:, i]
-        animation["samplers"].append(
-            {"input": times, "output": writer.array(values, "VEC3"), "interpolation": "LINEAR"}
-        )
-        target = {"node": node, "path": "translation"}
-        animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
+    along = np.array([[1.0], [0.0], [0.0]])
+    ways = {(n, "translation"): weights_together(clip, [name]).moved(along) for name, n in expressions.items()}
+    _animation(writer, clip, _plain_motion(clip), joints, ways)
     index = clip.skeleton.index
     document["extensions"] = {
         "VRMC_vrm_animation": vrm.animation_extension({b: index[n] for b, n in table.items()}, expressions)

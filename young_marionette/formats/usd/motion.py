@@ -7,12 +7,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...core import rotations as rot
-from ...core.clip import Clip
 from ...core.errors import InputError
-from ...core.scaling import factors_above, with_scales
-from ..sampling import check_size, grid_rate, sampled
-from ..transforms import decomposed, mirrors, relative, scales_above, scaling_note
+from ...core.keys.channel import Channel, Joint, Kind, Morph
+from ...core.keys.keyed import KeyedClip
+from ...core.keys.sampler import Interpolation, Sampler, still
+from ...core.scaling import factors_above
+from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
+from ..transforms import NodeSpace, decomposed, relative, scaling_note
 from .skeletons import matrices
+
+_LOWEST, _HIGHEST = 10.0, 240.0  # rates that frames are made at where samples are few
+_WAY = Interpolation.LINEAR  # what a stage does between samples, unless who looks at it wants otherwise
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,18 +85,28 @@ def _timed(name, tree, joints, place, tracks, ways, shapes, label, notes):
     times = [t for t in (ways.times, *(t for t, _ in tracks.values())) if len(t) > 1] or [np.zeros(1)]
     rate, regular = _rate(times, ways.per_second)
     start, end = min(t[0] for t in times), max(t[-1] for t in times)
-    frames = int(np.floor((end - start) * rate + 0.02)) + 1
-    check_size(label, name, frames, len(tree.joints))
+    check_size(label, name, int((end - start) * rate) + 2, len(tree.joints))
     if not regular:
-        notes.append(f"The samples of {name} fall on no frames of a usual rate; it is taken at {rate:g} a second.")
-    at = start + np.arange(frames) / rate
-    return _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes)
+        notes.append(
+            f"The samples of {name} fall on no frames of a usual rate; frames are made at {rate:g} per second."
+        )
+    tracks = {kind: (on_frames(t, start, rate) if len(t) > 1 else t + start, v) for kind, (t, v) in tracks.items()}
+    known = [(column, place[token]) for column, token in enumerate(joints) if token in place]
+    motion = _Motion(name, tree, known, tracks, ways, start + np.arange(round((end - start) * rate + 0.48) + 1) / rate)
+    samplers = motion.samplers(notes)
+    if shapes and "weights" in tracks:
+        times, weights = tracks["weights"]
+        samplers |= {Channel(Morph(s), Kind.WEIGHT): Sampler(times, weights[:, i], _WAY) for i, s in enumerate(shapes)}
+    return dense_or_keyed(KeyedClip(name, tree.skeleton, rate, samplers), regular)
 
 
 def _rate(times, per_second):
     every = np.unique(np.concatenate(times)) * per_second
-    if len(every) > 1 and np.abs(every - np.round(every)).max() < 1e-3 and np.median(np.diff(every)) < 1.5:
-        return per_second, True
+    if len(every) > 1 and np.abs(every - np.round(every)).max() < 1e-3:
+        steps = np.diff(np.round(every))
+        # Samples of an even step of several codes are frames of a lower rate; of an uneven one they are keys.
+        if np.median(steps) < 1.5 or (len(np.unique(steps)) > 1 and _LOWEST <= per_second <= _HIGHEST):
+            return per_second, True
     return grid_rate(times)
 
 
@@ -116,59 +131,75 @@ def _track(attribute, count, width, label, name, per_second):
     return np.array(samples, float) / per_second, values
 
 
-def _clip(name, tree, joints, place, tracks, ways, at, rate, shapes, notes):
-    skeleton = tree.skeleton
-    known = [(column, place[token]) for column, token in enumerate(joints) if token in place]
-    columns, moved = (np.array(part, int) for part in zip(*known)) if known else (np.zeros(0, int),) * 2
-    found = {
-        kind: sampled(times, values[:, columns], "LINEAR", at, kind == "rotations")
-        for kind, (times, values) in tracks.items()
-        if kind != "weights"
-    }
-    # Joints in the skeleton's own space first; what it stands under comes over the roots at the end.
-    roots = np.flatnonzero(skeleton.parents < 0)
-    over_move, over_turn, _ = decomposed(tree.over)
-    turns, offsets = np.repeat(skeleton.rest[None], len(at), 0), np.array(skeleton.offsets)
-    turns[:, roots] = rot.multiply(rot.conjugate(over_turn), skeleton.rest[roots])
-    offsets[roots] = rot.rotate(rot.conjugate(over_turn), offsets[roots] - over_move)
-    above = scales_above(skeleton, tree.scales)
-    moves, scales, factors = {}, {}, {}
-    if "rotations" in found:
-        turns[:, moved] = mirrors(above[moved]) * found["rotations"]
-    if "translations" in found:
-        places = found["translations"] * above[moved]
-        moves = {int(j): places[:, i] for i, j in enumerate(moved)}
-    if "scales" in found:
-        # Scales of animations are half floats: those that only differ by that count for places, and nothing else.
-        factors = {int(j): relative(found["scales"][:, i], tree.scales[j]) for i, j in enumerate(moved)}
-        factors = {j: f for j, f in factors.items() if np.abs(f - 1).max() > 1e-6}
-        far = np.abs(found["scales"] - tree.scales[moved]).max((0, 2)) > 2e-3 * np.abs(tree.scales[moved]).max(1)
-        scales = {int(j): found["scales"][:, i] for i, j in enumerate(moved) if far[i]}
-    if scales:
-        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scales)]))
-    for joint, factor in factors_above(skeleton, factors).items():
-        moves[joint] = moves.get(joint, offsets[joint]) * factor
-    if len(ways.times):
+class _Motion:
+    """The samples of an animation as samplers of our skeleton's joints. ``frames``: times of all of its frames."""
+
+    def __init__(self, name, tree, known, tracks, ways, frames):
+        self.name, self.tree, self.known, self.tracks, self.ways, self.frames = name, tree, known, tracks, ways, frames
+        self._space = NodeSpace(tree.skeleton, tree.scales, tree.over)
+
+    def _joints(self, kind):
+        """``{joint: Sampler}`` of a track, in the file's own joints."""
+        if kind not in self.tracks:
+            return {}
+        times, values = self.tracks[kind]
+        return {joint: Sampler(times, values[:, column], _WAY) for column, joint in self.known}
+
+    def samplers(self, notes):
+        """``{channel: sampler}``; tells in ``notes`` what changes its size."""
+        skeleton, space = self.tree.skeleton, self._space
+        turns = {j: space.rotation_in(j, s) for j, s in self._joints("rotations").items()}
+        moves = {j: space.translation_in(j, s) for j, s in self._joints("translations").items()}
+        scales, rounded = self._scales()
+        if scales:
+            notes.append(scaling_note(self.name, [skeleton.names[j] for j in sorted(scales)]))
+        for joint, factor in factors_above(skeleton, rounded).items():
+            moves[joint] = self._longer(moves.get(joint) or still(skeleton.offsets[joint], self.frames[0]), factor)
+        if len(self.ways.times):
+            self._carry(turns, moves)
+        span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
+        for joint in [j for j in moves if skeleton.parents[j] >= 0]:
+            if np.abs(moves[joint].values - skeleton.offsets[joint]).max() <= 2e-6 * span:
+                del moves[joint]
+        kinds = ((turns, Kind.ROTATION), (moves, Kind.TRANSLATION), (scales, Kind.SCALE))
+        found = {Channel(Joint(j), kind): s for part, kind in kinds for j, s in sorted(part.items())}
+        return found or {Channel(Joint(0), Kind.ROTATION): still(skeleton.rest[0], self.frames[0])}
+
+    def _scales(self):
+        """``({joint: Sampler} of those that change their size, {joint: factors} of those that only seem to)``.
+
+        Scales of animations are half floats: those that only differ by that count for places, and nothing else.
+        """
+        scales, rounded, own = {}, {}, self.tree.scales
+        for joint, sampler in self._joints("scales").items():
+            if np.abs(sampler.values - own[joint]).max() > 2e-3 * np.abs(own[joint]).max():
+                scales[joint] = self._space.scale_in(joint, sampler)
+            else:
+                factors = relative(sampler.values, own[joint])
+                if np.abs(factors - 1).max() > 1e-6:
+                    changes = not sampler.is_still
+                    rounded[joint] = relative(sampler.at(self.frames), own[joint]) if changes else factors[:1]
+        return scales, rounded
+
+    def _longer(self, sampler, factor):
+        """A translation under joints whose scales are rounded: ``factor`` on one or all frames ``(1 or frames, 3)``."""
+        if len(factor) == 1:
+            return sampler.moved(np.diag(factor[0]))
+        return Sampler(self.frames, sampler.at(self.frames) * factor, _WAY)
+
+    def _carry(self, turns, moves):
+        """Put the motion of what the skeleton stands under over its roots, on every frame."""
+        skeleton, ways, frames = self.tree.skeleton, self.ways, self.frames
+        still_move, still_turn, _ = decomposed(self.tree.over)
         over_move, over_turn, _ = decomposed(ways.matrices)
-        over_move = sampled(ways.times, over_move, "LINEAR", at)
-        over_turn = sampled(ways.times, over_turn, "LINEAR", at, True)
-    turns[:, roots] = rot.multiply(over_turn[..., None, :], turns[:, roots])
-    for root in map(int, roots):
-        if root in moves or len(ways.times):
-            moves[root] = rot.rotate(over_turn, moves.get(root, offsets[root])) + over_move
-    span = max(float(np.abs(skeleton.offsets).max()), 1e-9)
-    moving = [
-        j
-        for j in sorted(moves)
-        if skeleton.parents[j] < 0 or np.abs(moves[j] - skeleton.offsets[j]).max() > 2e-6 * span
-    ]
-    values = None
-    if shapes and "weights" in tracks:
-        times, weights = tracks["weights"]
-        values = sampled(times, weights[:, :, 0], "LINEAR", at)
-    names, values = with_scales(shapes if values is not None else (), values, {j: factors[j] for j in scales})
-    return Clip(
-        name, skeleton, rate, turns, np.array(moving, int),
-        np.stack([moves[j] for j in moving], 1) if moving else None,
-        names, values,
-    )  # fmt: skip
+        over_move = Sampler(ways.times, over_move, _WAY).at(frames)
+        over_turn = Sampler(ways.times, over_turn, _WAY).at(frames, True)
+        for root in map(int, np.flatnonzero(skeleton.parents < 0)):
+            own = turns[root].at(frames, True) if root in turns else skeleton.rest[root][None]
+            place = moves[root].at(frames) if root in moves else skeleton.offsets[root][None]
+            own, place = (
+                rot.multiply(rot.conjugate(still_turn), own),
+                rot.rotate(rot.conjugate(still_turn), place - still_move),
+            )
+            turns[root] = Sampler(frames, rot.multiply(over_turn, own), _WAY)
+            moves[root] = Sampler(frames, rot.rotate(over_turn, place) + over_move, _WAY)

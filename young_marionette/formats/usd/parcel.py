@@ -8,6 +8,8 @@ from dataclasses import replace
 from ...core.character.meshes import Character, Material, Mesh, Morph
 from ...core.clip import Clip
 from ...core.figure.declared import Declared
+from ...core.keys.arrays import from_arrays, to_arrays
+from ...core.keys.keyed import KeyedClip
 from ...core.skeleton import Skeleton
 from .memory import Reading, Writing
 from .skeletons import UsdTree
@@ -65,14 +67,27 @@ def _tree_back(store, told):
     return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, tuple(told["notes"]))
 
 
+_CLIP = ("rotations", "moving", "translations", "weights", "scaled", "scales")
+
+
 def _clip(store, clip):
-    arrays = (clip.rotations, clip.moving, clip.translations, clip.values)
-    return {"name": clip.name, "rate": clip.rate, "curves": list(clip.curves), "arrays": list(map(store.put, arrays))}
+    keyed = isinstance(clip, KeyedClip)
+    arrays = to_arrays(clip) if keyed else {key: getattr(clip, key) for key in _CLIP}
+    return {
+        "name": clip.name,
+        "rate": clip.rate,
+        "morphs": list(clip.morphs),
+        "start": clip.start,
+        "keyed": keyed,
+        "arrays": {key: store.put(array) for key, array in arrays.items()},
+    }
 
 
 def _clip_back(store, told, skeleton):
-    turns, moving, moves, values = map(store.get, told["arrays"])
-    return Clip(told["name"], skeleton, told["rate"], turns, moving, moves, tuple(told["curves"]), values)
+    arrays = {key: store.get(place) for key, place in told["arrays"].items()}
+    if told["keyed"]:
+        return from_arrays(told["name"], skeleton, told["rate"], told["morphs"], arrays)
+    return Clip(told["name"], skeleton, told["rate"], morphs=tuple(told["morphs"]), start=told["start"], **arrays)
 
 
 _MESH = ("points", "normals", "triangles", "joints", "weights", "binds", "texcoords")

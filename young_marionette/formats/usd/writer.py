@@ -12,10 +12,13 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.character.meshes import level_in
 from ...core.errors import InputError
-from ...core.scaling import without_scales
+from ...core.keys.channel import Kind
+from ...core.keys.keyed import KeyedClip
+from ...core.keys.sampler import Interpolation, still
 from ...core.text import shown
-from ..transforms import local_motion, local_offsets, stored
-from .skeletons import TIPS
+from ..keys_out import has_scales, motion_out, weights_together
+from ..transforms import NodeSpace, local_offsets, stored
+from .skeletons import TIPS, UsdTree
 from .stages import layer_of
 
 
@@ -26,7 +29,7 @@ def files_of(path, clip, layout=None, body=False, character=None, metres_per_uni
     unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has
     ``metres_per_unit`` and ``up``, and ``character`` is its body. Runs in the process for USD alone (see server).
     """
-    path = Path(path)
+    path, clip = Path(path), _frames_or_keys(clip)
     layer, textures = _layer(clip, layout, body, character, metres_per_unit, up, level)
     with tempfile.TemporaryDirectory() as folder:
         return _save(layer, textures, Path(folder), path)
@@ -87,14 +90,15 @@ def _package(parts):
     return buffer.getvalue()
 
 
-def _stage(layer, rate, frames):
+def _stage(layer, clip):
     from pxr import Usd
 
     stage = Usd.Stage.Open(layer)
-    stage.SetTimeCodesPerSecond(rate)
-    stage.SetFramesPerSecond(rate)
-    stage.SetStartTimeCode(0)
-    stage.SetEndTimeCode(max(frames - 1, 0))
+    stage.SetTimeCodesPerSecond(clip.rate)
+    stage.SetFramesPerSecond(clip.rate)
+    start = round(clip.start * clip.rate, 4)
+    stage.SetStartTimeCode(start)
+    stage.SetEndTimeCode(start + round(clip.seconds * clip.rate, 4))
     return stage
 
 
@@ -102,7 +106,7 @@ def _into_file(clip, layout, level):
     from pxr import UsdGeom, UsdSkel
 
     layer = layer_of(layout.data)
-    stage = _stage(layer, clip.rate, clip.frames)
+    stage = _stage(layer, clip)
     # All old motion goes: it was another take's.
     _remove(stage, [p for p in stage.TraverseAll() if p.IsA(UsdSkel.Animation)])
     if level is not None:
@@ -117,7 +121,7 @@ def _into_file(clip, layout, level):
         skel = UsdSkel.Skeleton(skeleton)
         skel.CreateJointNamesAttr([order[str(j)] for j in skel.GetJointsAttr().Get()])
     _stand_still(skeleton)
-    _animate(stage, skeleton, clip, layout.tree.joints, _own_motion(clip, layout.tree), layout.tree)
+    _animate(stage, skeleton, clip, layout.tree.joints, layout.tree)
     used = _asset_places(layer)
     return layer, {place: data for place, data in layout.textures.items() if place in used}
 
@@ -157,16 +161,12 @@ def _asset_places(layer):
     return found
 
 
-def _own_motion(clip, tree):
-    return local_motion(clip, tree.skeleton, tree.scales, tree.over, np.float16)
-
-
 def _skeleton_alone(clip, layout):
     """The file's skeleton prim with its own transforms, under what it stood under, without meshes."""
     from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 
     layer = Sdf.Layer.CreateAnonymous(".usda")
-    stage = _stage(layer, clip.rate, clip.frames)
+    stage = _stage(layer, clip)
     tree = layout.tree
     old = Usd.Stage.Open(layer_of(layout.data))
     UsdGeom.SetStageUpAxis(stage, UsdGeom.GetStageUpAxis(old))
@@ -189,7 +189,7 @@ def _skeleton_alone(clip, layout):
         local = [np.linalg.pinv(tree.binds[p]) @ b if p >= 0 else b for b, p in zip(tree.binds, tree.skeleton.parents)]
         skel.CreateRestTransformsAttr(_gf(np.stack(local)))
     _mark_ends(skel, tree.skeleton.tips / tree.skeleton.scales)
-    _animate(stage, skel.GetPrim(), clip, tree.joints, _own_motion(clip, tree), tree)
+    _animate(stage, skel.GetPrim(), clip, tree.joints, tree)
     return layer
 
 
@@ -204,7 +204,7 @@ def _fresh(clip, character, metres_per_unit, up):
     from pxr import Sdf, UsdGeom, UsdSkel
 
     layer = Sdf.Layer.CreateAnonymous(".usda")
-    stage = _stage(layer, clip.rate, clip.frames)
+    stage = _stage(layer, clip)
     UsdGeom.SetStageUpAxis(stage, up[-1])
     UsdGeom.SetStageMetersPerUnit(stage, metres_per_unit)
     root = UsdSkel.Root.Define(stage, "/Rig")
@@ -228,9 +228,7 @@ def _fresh(clip, character, metres_per_unit, up):
 
         bind, textures, shapes = add_character(stage, skel, skeleton, character, world)
     skel.CreateBindTransformsAttr(_gf(bind))
-    plain = replace(skeleton, scales=None)
-    motion = local_motion(clip, plain, plain.scales, np.eye(4), np.float16)
-    _animate(stage, skel.GetPrim(), clip, tokens, motion, None, shapes)
+    _animate(stage, skel.GetPrim(), clip, tokens, None, shapes)
     return layer, textures
 
 
@@ -260,8 +258,11 @@ def joint_tokens(skeleton):
     return tokens
 
 
-def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
-    """Define the animation under a skeleton prim, with a sample on every frame for what moves."""
+def _animate(stage, skeleton, clip, tokens, tree, shapes=None):
+    """Define the animation under a skeleton prim: a sample on every frame for what moves, or at the keys that it has.
+
+    ``tree``: the file's own joints; None for those of our own, which rest without scales.
+    """
     from pxr import Tf, UsdSkel, Vt
 
     binding = UsdSkel.BindingAPI.Apply(skeleton)
@@ -269,30 +270,59 @@ def _animate(stage, skeleton, clip, tokens, motion, tree, shapes=None):
     anim = UsdSkel.Animation.Define(stage, skeleton.GetPath().AppendChild(name))
     binding.CreateAnimationSourceRel().SetTargets([anim.GetPath()])
     anim.CreateJointsAttr(list(tokens))
-    count, frames = len(tokens), clip.frames
-    offsets = clip.skeleton.offsets if tree is None else local_offsets(tree.skeleton, tree.scales, tree.over)
-    turns, moves = np.empty((frames, count, 4), np.float32), np.empty((frames, count, 3), np.float32)
-    for joint in range(count):
-        own, place, _ = motion[joint]
-        turns[:, joint] = rot.continuous(own)
-        moves[:, joint] = offsets[joint] if place is None else place
-    still = stored(np.ones((count, 3)) if tree is None else tree.scales, np.float16)
-    scales = np.repeat(still[None], frames, 0)
-    for joint in (j for j in range(count) if motion[j][2] is not None):
-        scales[:, joint] = motion[joint][2]
-    _samples(anim.CreateScalesAttr(), scales, Vt.Vec3hArray.FromNumpy)
-    _samples(anim.CreateRotationsAttr(), turns, Vt.QuatfArray.FromNumpy)
-    _samples(anim.CreateTranslationsAttr(), moves, Vt.Vec3fArray.FromNumpy)
-    curves, values = without_scales(clip.curves, clip.values)
-    if curves and shapes != ():
-        anim.CreateBlendShapesAttr(list(curves))
-        _samples(anim.CreateBlendShapeWeightsAttr(), values.astype(np.float32), Vt.FloatArray.FromNumpy)
+    plain = replace(clip.skeleton, scales=None)
+    tree = tree or UsdTree("", tuple(tokens), plain, np.eye(4), plain.scales, np.zeros(0), ())
+    motion = motion_out(clip, tree.skeleton, tree.scales, tree.over, np.float16)
+    for attribute, kind, convert in (
+        (anim.CreateScalesAttr(), Kind.SCALE, Vt.Vec3hArray.FromNumpy),
+        (anim.CreateRotationsAttr(), Kind.ROTATION, Vt.QuatfArray.FromNumpy),
+        (anim.CreateTranslationsAttr(), Kind.TRANSLATION, Vt.Vec3fArray.FromNumpy),
+    ):
+        times, values = _track(clip, motion, kind, tree)
+        _samples(attribute, times, values, clip.rate, convert)
+    if clip.morphs and shapes != ():
+        anim.CreateBlendShapesAttr(list(clip.morphs))
+        weights = weights_together(clip, clip.morphs)
+        _samples(
+            anim.CreateBlendShapeWeightsAttr(), weights.times, weights.values.astype(np.float32), clip.rate,
+            Vt.FloatArray.FromNumpy,
+        )  # fmt: skip
 
 
-def _samples(attribute, values, convert):
-    """Set one value where nothing changes (but for the rotations of the first joint), else a sample a frame."""
+def _frames_or_keys(clip):
+    """A keyed clip as it is where USD can hold that: straight in-betweens alone, and no sizes over time."""
+    if isinstance(clip, KeyedClip):
+        straight = all(s.uniform is Interpolation.LINEAR or s.is_still for s in clip.samplers.values())
+        return clip if straight and not has_scales(clip) else clip.sample()
+    return clip
+
+
+def _track(clip, motion, kind, tree):
+    """``(times, values (times, joints, n))`` of all joints in the file's own space."""
+    found = {j: s for (j, of), s in motion.items() if of is kind}
+    if kind is Kind.ROTATION:
+        space = NodeSpace(tree.skeleton, tree.scales, tree.over)
+        rest = np.stack([space.rotation_out(j, still(r)).values[0] for j, r in enumerate(clip.skeleton.rest)])
+    else:
+        offsets = local_offsets(tree.skeleton, tree.scales, tree.over)
+        rest = stored(tree.scales, np.float16) if kind is Kind.SCALE else offsets
+    different = {s.times.tobytes(): s.times for s in found.values()}
+    times = np.unique(np.concatenate(list(different.values()))) if found else np.array([clip.start])
+    dtype = np.float16 if kind is Kind.SCALE else np.float32
+    values = np.repeat(rest[None].astype(dtype), len(times), 0)
+    turns = kind is Kind.ROTATION
+    for joint, sampler in found.items():
+        own = sampler.at(times, turns)
+        values[:, joint] = rot.continuous(own) if turns else own
+    return times, values
+
+
+def _samples(attribute, times, values, rate, convert):
+    """Set one value where nothing changes (but for the rotations of the first joint), else a sample at each time."""
     if len(values) > 1 and np.ptp(values, axis=0).max(initial=0) == 0 and values.shape[-1] != 4:
         attribute.Set(convert(np.ascontiguousarray(values[0])))
         return
-    for frame, value in enumerate(values):
-        attribute.Set(convert(np.ascontiguousarray(value)), float(frame))
+    codes = times * rate
+    whole = np.round(codes)
+    for code, value in zip(np.where(np.abs(codes - whole) < 1e-4, whole, codes).tolist(), values):
+        attribute.Set(convert(np.ascontiguousarray(value)), code)

@@ -22,6 +22,8 @@ from young_marionette.core.matching.tying import tie
 from young_marionette.core.transfer.retarget import Transfer, TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
+from young_marionette.wording.findings import finding_words
+from young_marionette.wording.snags import snag_words
 
 FULL = Build(fingers=True, twist=True, root=True, spine=4, neck=2)
 RESTS = {
@@ -151,6 +153,16 @@ def _with_extras(clip, rng):
             clip, "end", "right toes", clip.skeleton.offsets[clip.skeleton.index["right toes"]] * 0.3
         )
     return clip
+
+
+def notes_of(entry):
+    """What people read of the notes of a file or an entry."""
+    return " ".join(finding_words(note).text for note in entry.notes)
+
+
+def told(snag):
+    """What people read of a snag."""
+    return snag_words(snag.found).text
 
 
 def dense_clips(file):

@@ -15,6 +15,7 @@ from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import storage
 from young_marionette.project.entry import entries_of
+from young_marionette.wording.facts import fact_words
 
 
 class Bodies(WindowCase):
@@ -152,11 +153,11 @@ class Bodies(WindowCase):
 
     def test_facts_and_corrections(self):
         desk = self.desk("gather")
-        facts = {f.label: f.value for f in self.state.rig_entry.facts}
+        facts = {w.label: w.value for w in map(fact_words, self.state.rig_entry.facts)}
         self.assertIn("7 meshes", facts["Body"])
         self.assertEqual(facts["Morphs"], "2")
         count = sum(len(m.triangles) for m in self.puppet.character.meshes)
-        box = desk.rig.boxes["Detail"]
+        box = desk.rig.boxes["detail"]
         box.setCurrentIndex(1)
         box.activated.emit(1)
         self.spin()

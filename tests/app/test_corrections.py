@@ -4,6 +4,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 
 from tests.app.harness import WindowCase
+from young_marionette.core.figure.facts import Arms
 from young_marionette.core.matching.families import kinship
 from young_marionette.project import commands as do
 from young_marionette.project.playback import Motion
@@ -21,14 +22,14 @@ class Corrections(WindowCase):
         self.spin()
 
     def test_prefix(self):
-        self.assertEqual(self.card().boxes["Name prefix"].text(), "quay:")
-        self.card().boxes["Name prefix"].setText("quay:L_")
-        self.card().boxes["Name prefix"].editingFinished.emit()
+        self.assertEqual(self.card().boxes["name prefix"].text(), "quay:")
+        self.card().boxes["name prefix"].setText("quay:L_")
+        self.card().boxes["name prefix"].editingFinished.emit()
         body = self.state.source_entry.figure.body
         self.assertEqual(body.names.prefix, "quay:L_")
         self.assertIn("left hand", body.parts)
-        self.card().boxes["Name prefix"].setText("pier_")
-        self.card().boxes["Name prefix"].editingFinished.emit()
+        self.card().boxes["name prefix"].setText("pier_")
+        self.card().boxes["name prefix"].editingFinished.emit()
         self.assertIn("No bone", self.window.message.text.text())
         self.assertEqual(self.state.source_entry.figure.body.names.prefix, "quay:L_")
         self.session.undo()
@@ -37,9 +38,9 @@ class Corrections(WindowCase):
     def test_travel_is_held(self):
         self.session.do(do.Choose(self.id_of("walk_the_wall")))
         self.assertGreater(self.hips_travel(), 1.0)
-        self.choose("Travel", "in place")
+        self.choose("travel", "in place")
         self.assertLess(self.hips_travel(), 1e-6)
-        self.choose("Travel", "as in the file")
+        self.choose("travel", "as in the file")
         self.assertGreater(self.hips_travel(), 1.0)
 
     def hips_travel(self):
@@ -51,9 +52,9 @@ class Corrections(WindowCase):
     def test_rest_pose_from_a_frame(self):
         """Frame 0 of the reference clip has arms straight out: taken as rest, the pair is matched to it."""
         self.session.do(do.Choose(self.id_of("quay_reference")))
-        self.assertIn("hanging", self.state.source_entry.figure.rest_pose)
-        self.choose("Rest pose", "as in frame 0")
-        self.assertEqual(self.state.source_entry.figure.rest_pose, "T-pose")
+        self.assertEqual(self.state.source_entry.figure.rest_pose.arms, Arms.HANGING)
+        self.choose("rest pose", "as in frame 0")
+        self.assertEqual(self.state.source_entry.figure.rest_pose.arms, Arms.T_POSE)
         self.assertLess(max(limb.angle for limb in self.state.pairing.limbs), 0.5)
         pairing = self.state.pairing
         from young_marionette.core.skeleton import pose_world
@@ -61,8 +62,8 @@ class Corrections(WindowCase):
         points, _ = pose_world(pairing.target, pairing.stance.target)
         arm = points[pairing.target.index["leftHand"]] - points[pairing.target.index["leftUpperArm"]]
         self.close(np.degrees(np.arcsin(arm[1] / np.linalg.norm(arm))), 0, 2, "the rig's arm answers to the new rest")
-        self.choose("Rest pose", "as in the file")
-        self.assertIn("hanging", self.state.source_entry.figure.rest_pose)
+        self.choose("rest pose", "as in the file")
+        self.assertEqual(self.state.source_entry.figure.rest_pose.arms, Arms.HANGING)
 
     def test_family(self):
         """The clip with two bones more gets its family's strings, one of them tied by hand."""
@@ -73,10 +74,10 @@ class Corrections(WindowCase):
         self.session.do(do.Untie("head"))
         self.session.do(do.Choose(odd.id))
         self.assertIn("head", self.strings())
-        self.choose("Family", "same as")
+        self.choose("family", "same as")
         self.assertEqual(self.state.source_entry.family, first.family)
         self.assertNotIn("head", self.strings())
-        self.choose("Family", "detected")
+        self.choose("family", "detected")
         self.assertIn("head", self.strings())
 
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QPushButton
 
 from tests.app.harness import WindowCase
-from tests.support import joints_at, show_folder
+from tests.support import joints_at, show_folder, told
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import storage
@@ -44,7 +44,7 @@ class FromFilesToAFile(WindowCase):
         self.assertEqual([f.kind for f in self.window.stage.figures], ["performer", "marionette"])
         # Gather: a fact is corrected, the figure on the stage answers, and undo takes it back.
         gather = self.desk("gather")
-        box = gather.source.boxes["Facing"]
+        box = gather.source.boxes["facing"]
         before = self.window.stage.figures[0].positions.copy()
         box.setCurrentText("-Z")
         box.activated.emit(box.currentIndex())
@@ -325,7 +325,7 @@ class Keys(WindowCase):
         mend = next(b for b in self.window.snag_panel.findChildren(QPushButton) if b.text() == "Remove")
         self.click(mend)
         self.assertNotIn("loft_take_000", [e.name for e in self.state.entries])
-        self.assertFalse(any("loft_take_000" in s.text for s in self.session.snags))
+        self.assertFalse(any("loft_take_000" in told(s) for s in self.session.snags))
 
 
 class Defects(WindowCase):

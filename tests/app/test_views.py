@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from tests.app.harness import WindowCase, application
-from tests.support import Case, show_state
+from tests.support import Case, show_state, told
 from young_marionette.app import theme
 from young_marionette.app.parts.widgets import button, row
 from young_marionette.app.stage.camera import LOOSE, Pose, project
@@ -721,7 +721,7 @@ class Absent(WindowCase):
         desk.choose_bone(row, 1, "this part is absent")
         self.assertNotIn("left hand", self.strings())
         self.assertEqual(desk.table.data(desk.table.index(row, 1)), "absent")
-        self.assertFalse([s for s in self.session.snags if "left hand" in s.text])
+        self.assertFalse([s for s in self.session.snags if "left hand" in told(s)])
         self.session.do(do.Bake())
         self.assertEqual(len(self.session.baked), 1)
         desk.choose_bone(row, 1, "quay:L_Hand")

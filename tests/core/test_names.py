@@ -10,6 +10,7 @@ from young_marionette.core.skeleton import Skeleton
 from young_marionette.demo import dressing
 from young_marionette.demo.cast import PUPPETS
 from young_marionette.demo.figures import make_figure
+from young_marionette.wording.findings import difference_words
 
 
 class Names(Case):
@@ -94,7 +95,7 @@ class Families(Case):
     def test_the_shows_odd_clip(self):
         by_name = {e.name: e.skeleton for e in show_state().entries}
         self.assertEqual(
-            [d.text for d in differences(by_name["light_lamp"], by_name["climb_ladder"])],
+            [difference_words(d) for d in differences(by_name["light_lamp"], by_name["climb_ladder"])],
             ["two bones more: Pole, Lantern"],
         )
         self.assertEqual(differences(by_name["light_lamp"], by_name["haul_rope"]), [])

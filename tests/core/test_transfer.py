@@ -18,7 +18,7 @@ from tests.support import (
 )
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
-from young_marionette.core.figure.facts import place_figure
+from young_marionette.core.figure.facts import Arms, place_figure
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import limbs_left, match, same_body
@@ -341,7 +341,7 @@ class Stances(Case):
         self.refuses(lambda: Transfer(s, s, strings, match(strings, s, s)), "hips")
 
     def test_placed_bodies_agree(self):
-        self.assertEqual(place_figure(figure()).rest_pose, "T-pose")
+        self.assertEqual(place_figure(figure()).rest_pose.arms, Arms.T_POSE)
 
 
 class SmallNumbersOfFrames(Case):

@@ -33,7 +33,7 @@ class Show(Case):
         self.assertEqual(len(self.entry("climb_ladder").skeleton), len(self.entry("light_lamp").skeleton) + 2)
         self.assertEqual(self.entry("loft_take_000").clip.frames, 1)
         self.assertAlmostEqual(
-            next(o for o in self.entry("ring_bell").oddities if o.kind == "floor").amount, 0.04, delta=0.01
+            next(o for o in self.entry("ring_bell").oddities if o.code == "floor")["metres"], 0.04, delta=0.01
         )
         speeds = np.linalg.norm(np.diff(joints_at(self.entry("wave_to_ship").placed_clip), 2, axis=0), axis=-1).max(1)
         self.assertGreater(speeds.max(), 8 * np.median(speeds))
@@ -45,7 +45,8 @@ class Show(Case):
 
     def test_cast_has_what_was_asked(self):
         rests = {
-            role.name: next(e for e in show_state().entries if e.name == role.name).figure.rest_pose for role in PUPPETS
+            role.name: next(e for e in show_state().entries if e.name == role.name).figure.rest_pose.arms
+            for role in PUPPETS
         }
         self.assertEqual(rests, {"Heron": "A-pose", "Puffin": "T-pose", "Gull": "T-pose"})
         names = PUPPETS[2].figure.names

@@ -9,6 +9,7 @@ from tests.support import Case
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.project.entry import entries_of
+from young_marionette.wording.findings import finding_words
 
 ASF = """# a small figure
 :version 1.10
@@ -100,7 +101,7 @@ class Reading(Case):
     def test_unit_and_notes(self):
         file = read(self.write())
         self.close(file.declared.unit, 0.0508, 1e-9)
-        self.assertIn("120 frames per second", file.notes[0])
+        self.assertIn("120 frames per second", finding_words(file.notes[0]).text)
         self.assertEqual(entries_of(read(self.folder / "tender.asf"))[0].role, "rig")
 
     def test_which_skeleton(self):

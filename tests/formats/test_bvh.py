@@ -10,7 +10,7 @@ from itertools import permutations
 
 import numpy as np
 
-from tests.support import FULL, Case, figure, joints_at, show_folder, wild_motion
+from tests.support import FULL, Case, figure, joints_at, notes_of, show_folder, wild_motion
 from young_marionette.core import rotations as rot
 from young_marionette.core.errors import InputError
 from young_marionette.core.rebase import rebase, rebase_clip
@@ -113,7 +113,7 @@ class Reading(Case):
     def test_names_with_blanks_and_twice(self):
         file = self.read(SMALL.replace("ROOT hips", "ROOT the hips").replace("knee", "the hips"))
         self.assertEqual(file.skeleton.names, ("the hips", "the hips (2)"))
-        self.assertIn("more than one", file.notes[0])
+        self.assertIn("more than one", notes_of(file))
         self.assertEqual(file.layout.names, ("the hips", "the hips"))
 
     def test_positions_on_joints(self):
@@ -129,7 +129,7 @@ class Reading(Case):
         )
         file = self.read(near_zero)
         self.close(file.clips[0].translations[0, 1], [0, -40, 1])
-        self.assertTrue(any("added to its offset" in n for n in file.notes))
+        self.assertIn("added to its offset", notes_of(file))
 
     def test_rates(self):
         for time_, rate in (
@@ -149,12 +149,12 @@ class Reading(Case):
         for announced in (1, 7, 0):
             file = self.read(SMALL.replace("Frames: 2", f"Frames: {announced}"))
             self.assertEqual(file.clips[0].frames, 2)
-            self.assertIn(f"announces {announced} frames and holds 2", file.notes[0])
+            self.assertIn(f"announces {announced} frames and holds 2", notes_of(file))
 
     def test_cut_in_the_motion(self):
         file = self.read(SMALL[:-12])
         self.assertEqual(file.clips[0].frames, 1)
-        self.assertIn("holds 1 whole", file.notes[0])
+        self.assertIn("holds 1 whole", notes_of(file))
 
     def test_skeleton_alone(self):
         file = self.read(SMALL[: SMALL.index("MOTION")])

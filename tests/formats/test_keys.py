@@ -147,7 +147,7 @@ class Gltf(Case):
         (entry,) = storage.load(self.folder / "p.marionette").entries
         self.assertIsInstance(entry.take, KeyedClip)
         self.assertEqual(entry.take.digest, work.state.entries[0].take.digest)
-        self.assertEqual({f.label: f.value for f in entry.facts}["Keys"], "at 4 times")
+        self.assertEqual({f.code: f.values for f in entry.facts}["keys"], {"keys": 4})
 
     def test_the_same_rig_moves_by_keys_as_by_frames(self):
         """A take of the show with keys left out is tied, baked and delivered like any other."""

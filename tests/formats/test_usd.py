@@ -3,7 +3,7 @@
 import numpy as np
 
 from tests.formats import independent
-from tests.support import Case, dense_clips, show_folder
+from tests.support import Case, dense_clips, notes_of, show_folder
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.project import delivery
@@ -234,7 +234,7 @@ class Stages(Case):
         file = read(path)
         # At the end the knee hangs twice as deep, and turned by a quarter the foot is six times as far from it.
         self.close(forward(dense_clips(file)[0])[0][-1], [[0, 0, 90], [0, 0, 10], [0, 210, 10]], 1e-4)
-        self.assertIn("scales hip and 1 more over time", " ".join(file.notes))
+        self.assertIn("scales hip and 1 more over time", notes_of(file))
 
     def test_corners_with_values_of_their_own_are_split_and_no_others(self):
         """Two triangles that share an edge: folded sharply by their normals, or one surface."""

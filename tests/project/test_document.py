@@ -5,7 +5,7 @@ from unittest import mock
 
 import numpy as np
 
-from tests.support import Case, figure, joints_at, show_folder, show_state
+from tests.support import Case, figure, joints_at, show_folder, show_state, told
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
 from young_marionette.formats import read, write
@@ -16,6 +16,7 @@ from young_marionette.project.document import Document, State
 from young_marionette.project.entry import entries_of, free_name
 from young_marionette.project.pairing import pair, refuse_gaps
 from young_marionette.project.snags import find_snags, route_states
+from young_marionette.wording.snags import snag_words
 
 
 class WithShow(Case):
@@ -394,7 +395,7 @@ class Baking(WithShow):
 
 class Snags(WithShow):
     def texts(self):
-        return [s.text for s in find_snags(self.state)]
+        return [told(s) for s in find_snags(self.state)]
 
     def test_the_shows_flaws_are_told(self):
         told = "\n".join(self.texts())
@@ -403,7 +404,7 @@ class Snags(WithShow):
 
     def test_none_stays_when_it_is_mended(self):
         self.do(do.Untie("left hand"))
-        snag = next(s for s in find_snags(self.state) if s.text == "The left hand has no string.")
+        snag = next(s for s in find_snags(self.state) if told(s) == "The left hand has no string.")
         self.assertTrue(snag.grave)
         self.do(snag.mend)
         self.assertNotIn("The left hand has no string.", self.texts())
@@ -411,13 +412,13 @@ class Snags(WithShow):
     def test_stance(self):
         self.do(do.TurnBone("leftUpperArm", (0, 0, 0.7)))
         snag = next(s for s in find_snags(self.state) if s.step == "stance")
-        self.assertIn("left upper arm is 40° off", snag.text)
+        self.assertIn("left upper arm is 40° off", told(snag))
         self.do(snag.mend)
         self.assertFalse([s for s in find_snags(self.state) if s.step == "stance"])
 
     def test_hovering_is_mended(self):
         self.do(do.Choose(self.id_of("ring_bell")))
-        snag = next(s for s in find_snags(self.state) if "ring_bell: the feet hover" in s.text)
+        snag = next(s for s in find_snags(self.state) if "ring_bell: the feet hover" in told(s))
         self.do(snag.mend)
         self.assertFalse(any("ring_bell: the feet" in t for t in self.texts()))
         live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
@@ -425,7 +426,7 @@ class Snags(WithShow):
         self.close(joints_at(live)[:, feet, 1].min(), 0.018, 0.012)
 
     def test_junk_is_taken_out(self):
-        snag = next(s for s in find_snags(self.state) if "holds only 1" in s.text)
+        snag = next(s for s in find_snags(self.state) if "holds only 1" in told(s))
         self.do(snag.mend)
         self.assertNotIn("loft_take_000", [e.name for e in self.state.entries])
 
@@ -441,8 +442,9 @@ class Snags(WithShow):
     def test_every_snag_says_what_and_how(self):
         self.do(do.Untie("hips"))
         for snag in find_snags(self.state):
-            self.assertTrue(snag.text.endswith(".") and snag.remedy.endswith("."))
-            self.assertEqual(snag.mend is not None, bool(snag.mend_label))
+            words = snag_words(snag.found)
+            self.assertTrue(words.text.endswith(".") and words.remedy.endswith("."))
+            self.assertEqual(snag.mend is not None, bool(snag_words(snag.found).mend))
 
     def test_route(self):
         states = route_states(State(), [])
@@ -461,7 +463,7 @@ class Snags(WithShow):
 
 class Strings(WithShow):
     def texts(self):
-        return [s.text for s in find_snags(self.state)]
+        return [told(s) for s in find_snags(self.state)]
 
     def test_locked_strings_stay(self):
         self.do(do.TieBones("head", ("quay:Neck",), ("head",)))
@@ -483,7 +485,7 @@ class Strings(WithShow):
     def test_exchanged_sides_are_told_and_mended(self):
         before = self.strings()
         self.do(do.SwapSides())
-        snag = next(s for s in find_snags(self.state) if s.text.startswith("Left and right are swapped"))
+        snag = next(s for s in find_snags(self.state) if told(s).startswith("Left and right are swapped"))
         self.do(snag.mend)
         self.assertEqual({p: s.source for p, s in self.strings().items()}, {p: s.source for p, s in before.items()})
         self.assertFalse(any("exchanged" in t for t in self.texts()))
@@ -537,10 +539,10 @@ class AbsentParts(WithShow):
     def test_absent_parts_are_no_gap(self):
         self.do(do.DeclareAbsent("left hand"))
         self.assertNotIn("left hand", self.strings())
-        self.assertFalse([s for s in find_snags(self.state) if "left hand" in s.text])
+        self.assertFalse([s for s in find_snags(self.state) if "left hand" in told(s)])
         self.do(do.Bake())
         self.do(do.DeclareAbsent("left hand", False))
-        self.assertTrue([s for s in find_snags(self.state) if s.text == "The left hand has no string."])
+        self.assertTrue([s for s in find_snags(self.state) if told(s) == "The left hand has no string."])
         self.refuses(lambda: self.do(do.Bake()), "left hand")
 
     def test_they_are_saved_with_the_stringing(self):

@@ -7,12 +7,13 @@ import sys
 import zipfile
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
-from tests.support import Case, joints_at, show_state
+from tests.support import Case, joints_at, show_state, told
 from young_marionette.core import rotations as rot
-from young_marionette.core.errors import InputError
+from young_marionette.core.errors import Cancelled, InputError
 from young_marionette.demo import dressing
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, storage, stringing
@@ -20,6 +21,7 @@ from young_marionette.project.bakes import baked as bake
 from young_marionette.project.document import Document
 from young_marionette.project.pairing import pair
 from young_marionette.project.recovery import Recovery
+from young_marionette.wording.snags import origin_words
 
 
 def small_state():
@@ -137,6 +139,96 @@ class Projects(Case):
         before = self.path.read_bytes()
         self.refuses(lambda: storage.save(self.folder / "none" / "a.marionette", self.state), "no folder")
         self.assertEqual(self.path.read_bytes(), before)
+
+
+class SavingAgain(Case):
+    """What is new is written behind what is there, and nothing that is there changes."""
+
+    def setUp(self):
+        self.state, self.path = small_state(), self.folder / "a.marionette"
+        self.stamp = storage.save(self.path, self.state)
+        self.first = self.path.read_bytes()
+        self.entry = next(e for e in self.state.entries if e.name == "light_lamp")
+        self.edited = self.state.with_entry(replace(self.entry, take=self.entry.clip.cut(0, 30), name="shorter"))
+
+    def names(self, path):
+        return [e.name for e in storage.load(path).entries]
+
+    def test_only_what_is_new_is_written(self):
+        storage.save(self.path, self.edited, known=self.stamp)
+        again = self.path.read_bytes()
+        self.assertTrue(again.startswith(self.first))
+        self.assertLess(len(again) - len(self.first), len(self.first) // 2)
+        state = storage.load(self.path)
+        self.assertEqual(state.entry(self.entry.id).clip.frames, 31)
+        for a, b in zip(state.entries, self.edited.entries, strict=True):
+            self.close(joints_at(a.placed_clip), joints_at(b.placed_clip), 0)
+        with zipfile.ZipFile(self.path) as archive:
+            self.assertIsNone(archive.testzip())
+            self.assertEqual(len(archive.namelist()), len(set(archive.namelist())))
+            self.assertNotIn(f"blobs/{self.entry.clip.digest[:32]}/rotations.npy", archive.namelist())
+
+    def test_many_times_and_made_anew_when_too_much_is_of_no_use(self):
+        stamp, sizes = self.stamp, []
+        big = np.random.default_rng(0).normal(size=(4000, 1, 3))
+        entry = self.entry
+        for number in range(12):
+            clip = replace(
+                entry.clip,
+                rotations=np.repeat(entry.clip.rotations[:1], 4000, 0),
+                moving=[0],
+                translations=big + number,
+            )
+            state = self.state.with_entry(replace(entry, take=clip, name=f"take {number}"))
+            stamp = storage.save(self.path, state, known=stamp)
+            sizes.append(self.path.stat().st_size)
+            self.assertIn(f"take {number}", self.names(self.path))
+        self.assertLess(min(np.diff(sizes)), 0, "it never became smaller again")
+
+    def test_cut_off_while_saving_it_opens_as_before(self):
+        storage.save(self.path, self.edited, known=self.stamp)
+        whole = self.path.read_bytes()
+        for end in np.linspace(len(self.first) + 1, len(whole) - 1, 40).astype(int):
+            self.path.write_bytes(whole[:end])
+            told = []
+            self.assertEqual(
+                [e.name for e in storage.load(self.path, told.append).entries], [e.name for e in self.state.entries]
+            )
+            self.assertIn("cut off", told[0])
+        self.path.write_bytes(whole)
+        self.assertIn("shorter", self.names(self.path))
+
+    def test_another_file_there_or_one_of_two_names_is_not_written_into(self):
+        other, copy = self.folder / "other", self.folder / "copy.marionette"
+        storage.save(other, self.edited)
+        os.replace(other, self.path)
+        storage.save(self.path, self.state, known=self.stamp)
+        self.assertEqual(self.names(self.path), [e.name for e in self.state.entries])
+        stamp = storage.stamp(self.path)
+        before = self.path.read_bytes()
+        os.link(self.path, copy)
+        storage.save(self.path, self.edited, known=stamp)
+        self.assertEqual(copy.read_bytes(), before)
+        self.assertIn("shorter", self.names(self.path))
+
+    def test_a_failure_or_a_stop_leaves_every_byte(self):
+        def stop():
+            raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            storage.save(self.path, self.edited, stop, self.stamp)
+        self.assertEqual(self.path.read_bytes(), self.first)
+        with mock.patch.object(storage, "document_bytes", side_effect=OSError(28, "No space left on device")):
+            self.refuses(lambda: storage.save(self.path, self.edited, known=storage.stamp(self.path)), "No space left")
+        self.assertEqual(self.path.read_bytes(), self.first)
+
+    def test_while_somebody_else_writes_into_it(self):
+        import fcntl
+
+        with open(self.path, "rb") as other:
+            fcntl.flock(other, fcntl.LOCK_EX)
+            storage.save(self.path, self.edited, known=self.stamp)
+        self.assertIn("shorter", self.names(self.path))
 
 
 class Stringings(Case):
@@ -399,12 +491,12 @@ class NearlyFitting(Case):
         document.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
         document.do(do.KeepStringing("lamp to Heron"))
         document.do(do.Choose(by_name["climb_ladder"].id))  # two bones more than its family
-        snag = next(s for s in find_snags(document.state) if "lamp to Heron" in s.text)
+        snag = next(s for s in find_snags(document.state) if "lamp to Heron" in told(s))
         document.do(snag.mend)
         strings = {s.part: s for s in document.state.pairing.strings}
         self.assertEqual(strings["neck"].source, ("quay:Head",))
-        self.assertIn("Adapted from the stringing lamp to Heron", document.state.pairing.origin.text)
-        self.assertFalse([s for s in find_snags(document.state) if "lamp to Heron" in s.text])
+        self.assertIn("Adapted from the stringing lamp to Heron", origin_words(document.state.pairing.origin))
+        self.assertFalse([s for s in find_snags(document.state) if "lamp to Heron" in told(s)])
 
     def test_one_that_fits_is_used_by_itself_and_said(self):
         by_name = {e.name: e for e in show_state().entries}
@@ -413,7 +505,7 @@ class NearlyFitting(Case):
         document.do(do.UseStringing(file))
         document = Document(replace(document.state, pairings={}, source=None))
         document.do(do.Choose(by_name["haul_rope"].id))
-        self.assertIn("The stringing kept was made for these two families", document.state.pairing.origin.text)
+        self.assertIn("The stringing kept was made for these two families", origin_words(document.state.pairing.origin))
 
     def test_what_is_not_there_is_said(self):
         by_name = {e.name: e for e in show_state().entries}
@@ -422,8 +514,8 @@ class NearlyFitting(Case):
         tie = file.strings[0].model_copy(update={"part": "prop", "source": ["quay:Pole"], "target": ["head"]})
         file = file.model_copy(update={"strings": [*file.strings[:2], *file.strings[3:], tie]})
         made = stringing.adapt(file, lamp, heron)
-        self.assertIn("not there: prop", made.origin.text)
-        self.assertIn("tied anew: ", made.origin.text)
+        self.assertIn("not there: prop", origin_words(made.origin))
+        self.assertIn("tied anew: ", origin_words(made.origin))
         self.assertEqual(len({s.part for s in made.strings}), 20)
         self.refuses(lambda: stringing.adapt(file, by_name["sweep_quay"], heron), "too little")
 

@@ -90,12 +90,12 @@ class FileActions:
         self.cancel.setVisible(bool(self.jobs))
         self.stage.busy = bool(self.jobs)
 
-    def _opened(self, state, path, saved=True):
+    def _opened(self, state, path, saved=True, stamp=None):
         """Put another project in place of the present one; what still works for that one is stopped."""
         for job in self.jobs:
             if job.task.project is not None:
                 job.cancel()
-        self.session.document.open(state, path, saved)
+        self.session.document.open(state, path, saved, stamp)
 
     def _guarded(self, action):
         """Do something with files; a sentence where it fails. Returns whether it went through."""
@@ -116,13 +116,17 @@ class FileActions:
         """Open a project in place of the present one."""
         path = Path(path)
 
-        def done(state):
+        def done(result):
             if asked and not self._may_leave():
                 return
-            self._opened(state, path)
+            state, stamp, told = result
+            # What was cut off is not there any more: that is to be saved whole.
+            self._opened(state, path, stamp=None if told else stamp)
             settings.put("last/project", str(path))
             self.recovery.clear()
             self.tell(f"Opened {path.name}")
+            for sentence in told:
+                self.complain(sentence)
 
         self.run_job(f"open {path.name}", load_project(path), done)
 
@@ -175,18 +179,21 @@ class FileActions:
 
     def save_to(self, path):
         """Save to a path, off the interface thread; returns whether it went through, when it did."""
-        state, path, saved = self.session.state, Path(path), []
+        document, path, saved = self.session.document, Path(path), []
+        state, known = self.session.state, document.stamp if path == document.path else None
 
-        def done(_result):
+        def done(stamp):
             saved.append(path)
-            self.session.document.mark_saved(path, state)
-            if not self.session.document.unsaved:
+            document.mark_saved(path, state, stamp)
+            if not document.unsaved:
                 self.recovery.clear()
             settings.put("last/project", str(path))
             settings.remember_folder("project", path.parent)
             self.tell(f"Saved {path.name}")
 
-        self.run_job(f"save {path.name}", lambda _p: storage.save(path, state), done, waits=True).wait_here()
+        self.run_job(
+            f"save {path.name}", lambda _p: storage.save(path, state, known=known), done, waits=True
+        ).wait_here()
         return bool(saved)
 
     def rename(self):

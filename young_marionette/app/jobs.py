@@ -80,12 +80,14 @@ def read_files(paths):
 
 
 def load_project(path):
-    """The work of opening a project: gives its State, with what the window asks for at once worked out."""
+    """The work of opening a project: gives its State, with what the window asks for at once worked out, its stamp, and what is to be told."""
     from ..project import storage
     from ..project.snags import find_snags
 
     def work(progress):
-        state = storage.load(path)
+        stamp = storage.stamp(path)
+        told = []
+        state = storage.load(path, told.append)
         progress(0.5)
         for i, entry in enumerate(state.entries):
             entry.oddities, entry.body_facts  # noqa: B018
@@ -94,7 +96,7 @@ def load_project(path):
             if entry is not None:
                 prepare(entry.placed_character)
         find_snags(state)
-        return state
+        return state, stamp, told
 
     return work
 

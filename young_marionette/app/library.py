@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 
 from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
+from ..wording.facts import rest_pose_words
+from ..wording.findings import finding_words
 from . import icons, theme
 from .parts.widgets import ask_text, button, tip
 from .stage.view import mark
@@ -164,7 +166,7 @@ class _Delegate(QStyledItemDelegate):
 
 def _second_line(entry):
     if entry.role == RIG:
-        return f"{entry.figure.rest_pose} · {len(entry.skeleton)} joints"
+        return f"{rest_pose_words(entry.figure.rest_pose)} · {len(entry.skeleton)} joints"
     clip = entry.placed_clip
     tags = "".join(f" · {tag}" for tag in entry.tags)
     return (f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame") + tags
@@ -268,7 +270,9 @@ class Library(QWidget):
                     entry.name,
                     entry.role,
                     entry.id,
-                    "\n".join((entry.name, str(entry.path or "no file"), *(odd.text for odd in entry.oddities))),
+                    "\n".join(
+                        (entry.name, str(entry.path or "no file"), *(finding_words(odd).text for odd in entry.oddities))
+                    ),
                 )
 
     def _heading(self, text):

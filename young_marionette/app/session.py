@@ -7,6 +7,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 from ..core.errors import InputError
 from ..project.document import Document
 from ..project.snags import STEPS, find_snags, route_states
+from ..wording.snags import origin_words
 
 TICK = 15
 WORDS_AFTER = 40
@@ -112,7 +113,7 @@ class Session(QObject):
         if origin != self._origin:
             self._origin = origin
             if origin:
-                self.told.emit(origin.text)
+                self.told.emit(origin_words(origin))
 
     @property
     def clip(self):

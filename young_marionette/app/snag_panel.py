@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
+from ..wording.snags import snag_words
 from . import icons, theme
 from .parts.widgets import button, label, scrolling, tool
 
@@ -72,15 +73,16 @@ class SnagPanel(QFrame):
         sign.setPixmap(icons.pixmap("snag", "alarm" if snag.grave else "brass", 18))
         sign.setToolTip("This must be fixed before baking" if snag.grave else "Check this")
         layout.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
+        told = snag_words(snag.found)
         words = QVBoxLayout()
         words.setSpacing(1)
-        words.addWidget(label(snag.text, wrap=True))
-        remedy = label(f"{snag.step.capitalize()}: {snag.remedy}", "quiet", wrap=True)
+        words.addWidget(label(told.text, wrap=True))
+        remedy = label(f"{snag.step.capitalize()}: {told.remedy}", "quiet", wrap=True)
         remedy.setFont(theme.font(11))
         words.addWidget(remedy)
         layout.addLayout(words, 1)
         if snag.mend is not None:
-            layout.addWidget(button(snag.mend_label, lambda: self.session.do(snag.mend)), 0, Qt.AlignmentFlag.AlignTop)
+            layout.addWidget(button(told.mend, lambda: self.session.do(snag.mend)), 0, Qt.AlignmentFlag.AlignTop)
         layout.addWidget(button("Go", lambda: self._go(snag), tip="Go there"), 0, Qt.AlignmentFlag.AlignTop)
         return holder
 

@@ -6,6 +6,8 @@ from rich.table import Table
 
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
+from ..wording.facts import fact_words, rest_pose_words
+from ..wording.findings import finding_words
 
 
 def info(entries):
@@ -51,12 +53,12 @@ def _info(entry):
         "metres_per_unit": figure.placement.scale,
         "up": figure.up,
         "facing": figure.facing,
-        "rest_pose": figure.rest_pose,
-        "arms_below_horizontal_degrees": figure.arm_angle,
+        "rest_pose": rest_pose_words(figure.rest_pose),
+        "arms_below_horizontal_degrees": figure.rest_pose.angle if figure.rest_pose else None,
         "height_metres": round(figure.height, 4),
         "body": _body(entry),
-        "facts": [{"label": f.label, "value": f.value, "evidence": f.evidence, "sure": f.sure} for f in entry.facts],
-        "oddities": [o.text for o in entry.oddities],
+        "facts": [{"code": f.code, **fact_words(f)._asdict(), "sure": f.sure} for f in entry.facts],
+        "oddities": [finding_words(o).text for o in entry.oddities],
     }
 
 
@@ -91,11 +93,12 @@ def _print_info(console, entry):
     console.print(f"{entry.path}: {entry.format}, skeleton {skeleton.names[0]} with {len(skeleton)} joints")
     table = Table(box=None, show_header=False, pad_edge=False)
     for fact in entry.facts:
-        table.add_row(fact.label, fact.value + ("" if fact.sure else " (a guess)"), fact.evidence, style=None)
+        words = fact_words(fact)
+        table.add_row(words.label, words.value + ("" if fact.sure else " (a guess)"), words.evidence, style=None)
     console.print(table)
     console.print("Joints: " + ", ".join(skeleton.names))
     for oddity in entry.oddities:
-        console.print(f"Note: {oddity.text}")
+        console.print(f"Note: {finding_words(oddity).text}")
 
 
 def _strings(pairing):
@@ -138,9 +141,17 @@ def pairing_facts(source, rig, pairing):
             "rig": untied(pairing.strings, pairing.target, "target"),
         },
         "stance": [{"part": limb.part, "degrees_left": round(limb.angle, 4)} for limb in pairing.limbs],
-        "rest_poses": {"source": source.figure.rest_pose, "rig": rig.figure.rest_pose},
-        "notes": [*(o.text for o in (*source.oddities, *rig.figure.oddities)), *rig.notes],
+        "rest_poses": {
+            "source": rest_pose_words(source.figure.rest_pose),
+            "rig": rest_pose_words(rig.figure.rest_pose),
+        },
+        "notes": _notes(source, rig),
     }
+
+
+def _notes(source, rig):
+    """What is odd about both sides, in words."""
+    return [finding_words(odd).text for odd in (*source.oddities, *rig.figure.oddities, *rig.notes)]
 
 
 def print_retarget(console, source, rig, pairing, baked, out):
@@ -180,7 +191,7 @@ def print_pairing(console, source, rig, pairing):
     worst = max(pairing.limbs, key=lambda limb: limb.angle, default=None)
     if worst:
         console.print(
-            f"Stance: {source.figure.rest_pose} to {rig.figure.rest_pose}; at most {worst.angle:.2f}° left ({worst.part})"
+            f"Stance: {rest_pose_words(source.figure.rest_pose)} to {rest_pose_words(rig.figure.rest_pose)}; at most {worst.angle:.2f}° left ({worst.part})"
         )
-    for note in (*(o.text for o in (*source.oddities, *rig.figure.oddities)), *rig.notes):
+    for note in _notes(source, rig):
         console.print(f"Note: {note}")

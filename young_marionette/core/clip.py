@@ -76,7 +76,7 @@ class Clip:
             arrays += [self.scaled, as_rows(self.scales)]
         digest = hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass"))
         for array in arrays:
-            digest.update(np.ascontiguousarray(array).tobytes())
+            digest.update(np.ascontiguousarray(array).reshape(-1).view(np.uint8).data)
         return digest.hexdigest()
 
     @property

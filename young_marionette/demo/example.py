@@ -14,6 +14,7 @@ from ..project import stringing as stringings
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
+from ..wording.facts import rest_pose_words
 from .show import write_show
 
 SHOWN = (
@@ -87,7 +88,7 @@ def _one(folder, source_path, rig_path):
         rig.name,
         str(len(pairing.strings)),
         f"{least.part} {least.certainty:.0%}",
-        f"{source.figure.rest_pose} to {rig.figure.rest_pose}, {left:.2f}° left",
+        f"{rest_pose_words(source.figure.rest_pose)} to {rest_pose_words(rig.figure.rest_pose)}, {left:.2f}° left",
         str(baked.frames),
         reading,
         pairing_time,

@@ -11,8 +11,9 @@ import fcntl
 import os
 import stat
 import tempfile
+import threading
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -95,11 +96,15 @@ def check_results(results: Iterable[Path | str | None], inputs: Iterable[Path | 
 
 @dataclass
 class Output:
-    """A file to be written: its bytes in ``chunks``. ``in_folder``: its folder is made where it is not there."""
+    """A file to be written: its bytes in ``chunks``, or by ``fill``, which is given the open file.
+
+    ``in_folder``: its folder is made where it is not there.
+    """
 
     path: Path
-    chunks: Iterable[bytes | memoryview]
+    chunks: Iterable[bytes | memoryview] = ()
     in_folder: bool = False
+    fill: Callable[[BinaryIO], None] | None = None
 
 
 def write_whole(path: Path | str, chunks: Iterable[bytes | memoryview]) -> None:
@@ -157,9 +162,11 @@ class _Writes:
         self._locks.append(os.dup(handle))
         with contextlib.suppress(OSError):
             fcntl.flock(self._locks[-1], fcntl.LOCK_EX | fcntl.LOCK_NB)
-        with os.fdopen(handle, "wb") as file:
+        with os.fdopen(handle, "w+b") as file:
             for chunk in output.chunks:
                 file.write(chunk)
+            if output.fill is not None:
+                output.fill(file)
             file.flush()
             os.fsync(file.fileno())
         os.chmod(name, target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask())
@@ -180,7 +187,8 @@ class _Writes:
                     raise IsADirectoryError(21, "a folder has that name")
                 kept = self._set_aside(target) if several and target.exists() else None
                 self._placed.append((target, kept))
-                os.replace(new, target)
+                with _let_go_later(target):
+                    os.replace(new, target)
             self._ready.pop(0)
         for _, kept in self._placed:
             if kept is not None:
@@ -218,6 +226,20 @@ class _Writes:
     def close(self) -> None:
         for lock in self._locks:
             os.close(lock)
+
+
+@contextmanager
+def _let_go_later(path: Path) -> Iterator[None]:
+    """Replace a file without waiting until the system has freed the old one, which takes long for a large one."""
+    try:
+        old = os.open(path, os.O_RDONLY)
+    except OSError:
+        old = -1
+    try:
+        yield
+    finally:
+        if old >= 0:
+            threading.Thread(target=os.close, args=(old,), daemon=True).start()
 
 
 def sweep(folder: Path) -> None:

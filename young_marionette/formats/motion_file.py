@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.clip import Clip
 from ..core.figure.declared import Declared
+from ..core.findings import Finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
@@ -18,8 +19,7 @@ class MotionFile:
     """``layout`` holds what only the format's own writer needs to write the same kind of file again.
 
     ``declared``: what the file says of unit, axes and bones. ``name``: the file's, with the skeleton's where it has
-    several; the others are in ``more``. Names of clips, and notes, are made fit to be shown; names of joints are the
-    file's own.
+    several; the others are in ``more``. Names of clips are made fit to be shown; names of joints are the file's own.
     """
 
     path: Path
@@ -27,7 +27,7 @@ class MotionFile:
     skeleton: Skeleton
     clips: tuple[Clip | KeyedClip, ...]
     layout: Any
-    notes: tuple[str, ...] = ()
+    notes: tuple[Finding, ...] = ()
     declared: Declared = Declared()
     name: str = ""
     more: tuple[MotionFile, ...] = ()
@@ -36,4 +36,3 @@ class MotionFile:
         put = object.__setattr__
         put(self, "name", shown(self.name or self.path.stem))
         put(self, "clips", tuple(c if c.name == shown(c.name) else replace(c, name=shown(c.name)) for c in self.clips))
-        put(self, "notes", tuple(shown(note, 400) for note in self.notes))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..core import rotations as rot
+from ..core.findings import finding
 from ..core.keys.channel import Kind
 from ..core.keys.sampler import still
 from ..core.scaling import factors_above
@@ -32,7 +33,7 @@ def skeleton_under(names, parents, moves, turns, scales, over):
     notes = []
     over_move, over_turn, over_scale = decomposed(over)
     if np.ptp(np.abs(over_scale)) > 1e-3 * np.abs(over_scale).max():
-        notes.append("The skeleton stands under a node that is scaled unevenly; the mean is taken.")
+        notes.append(finding("uneven over"))
     over_scale = float(np.mean(np.abs(over_scale))) * np.sign(over_scale)
     offsets, rest, total = np.empty((len(names), 3)), np.empty((len(names), 4)), np.empty((len(names), 3))
     has_child = np.zeros(len(names), bool)
@@ -48,8 +49,7 @@ def skeleton_under(names, parents, moves, turns, scales, over):
             offsets[joint] = rot.rotate(over_turn, offsets[joint]) + over_move
             rest[joint] = rot.multiply(over_turn, rest[joint])
     if uneven:
-        more = f" and {len(uneven) - 1} more" if len(uneven) > 1 else ""
-        notes.append(f"{uneven[0]}{more} scale unevenly, which no skeleton of rotations can follow to the letter.")
+        notes.append(finding("uneven scales", joints=uneven))
     return Skeleton(tuple(names), np.array(parents), offsets, rest, scales=total), notes
 
 
@@ -85,21 +85,9 @@ def different(names):
     return tuple(result), doubles
 
 
-DOUBLES = "{} joints share their names with others; they got numbers to tell them apart."
-
-
 def scales_above(skeleton, own_scales):
     """What joints' places are scaled by ``(joints, 3)``: the scales of all that is above each."""
     return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
-
-
-def scaling_note(name, joints):
-    """What to tell of a clip that scales ``joints`` (names)."""
-    more = f" and {len(joints) - 1} more" if len(joints) > 1 else ""
-    return (
-        f"{name} scales {joints[0]}{more} over time: its own body follows, and a rig takes over where joints go, "
-        "not how large they are."
-    )
 
 
 def stored(scales, precision):

@@ -23,27 +23,32 @@ _HEADER = 1 << 16
 
 @dataclass(frozen=True)
 class Blob:
-    """A part with a name of its content; ``make`` gives its arrays, or its bytes, when they are to be written."""
+    """A part with a name of its content; ``make`` gives its arrays, or its bytes, when they are to be written.
+
+    Arrays without anything in them are left out.
+    """
 
     name: str
     make: Callable[[], Arrays | bytes]
 
-    def files(self) -> Iterable[tuple[str, bytes | memoryview]]:
-        """``(place, bytes)`` of the files that it is written as."""
+    def files(self) -> Iterable[tuple[str, list[bytes | memoryview]]]:
+        """``(place, chunks of bytes)`` of the files that it is written as."""
         made = self.make()
         if isinstance(made, bytes):
-            yield f"{self.name}.bin", made
+            yield f"{self.name}.bin", [made]
             return
         for key, array in made.items():
-            buffer = io.BytesIO()
-            np.lib.format.write_array(buffer, _narrowed(array), allow_pickle=False)
-            yield f"{self.name}/{key}.npy", buffer.getvalue()
+            if array.size:
+                array, header = _narrowed(array), io.BytesIO()
+                np.lib.format.write_array_header_1_0(header, np.lib.format.header_data_from_array_1_0(array))
+                yield f"{self.name}/{key}.npy", [header.getvalue(), array.reshape(-1).view(np.uint8).data]
 
 
 def _narrowed(array: np.ndarray) -> np.ndarray:
     """Half as large where not a bit is lost by it, as with motion that was read from binary files."""
     array = np.ascontiguousarray(array)
-    if array.dtype == np.float64:
+    few = array.ravel()[:64]
+    if array.dtype == np.float64 and np.array_equal(few.astype(np.float32), few, equal_nan=True):
         narrow = array.astype(np.float32)
         if np.array_equal(narrow, array, equal_nan=True):
             return narrow
@@ -55,11 +60,11 @@ def _array(data: bytes) -> np.ndarray:
     stream = io.BytesIO(data)
     version = np.lib.format.read_magic(stream)
     read_header = {(1, 0): np.lib.format.read_array_header_1_0, (2, 0): np.lib.format.read_array_header_2_0}
-    shape, _, kind = read_header[version](stream, max_header_size=_HEADER)
+    shape, columns_first, kind = read_header[version](stream, max_header_size=_HEADER)
     if kind.kind not in "fiub" or int(np.prod(shape, dtype=object)) * kind.itemsize != len(data) - stream.tell():
         raise ValueError("an array of another size than it tells")
-    stream.seek(0)
-    return np.lib.format.read_array(stream, allow_pickle=False, max_header_size=_HEADER)
+    array = np.frombuffer(data, kind, offset=stream.tell())
+    return array.reshape(shape[::-1]).T if columns_first else array.reshape(shape)
 
 
 class ZipBlobs:
@@ -107,12 +112,12 @@ class FolderBlobs:
                 continue
             files = list(blob.files())
             if files[0][0].endswith(".bin"):
-                write_together([Output(self.folder / place, [data]) for place, data in files])
+                write_together([Output(self.folder / place, chunks) for place, chunks in files])
                 continue
             # A set is there whole or not at all: it is made under another name.
             new = self.folder / f"{blob.name}.new"
             new.mkdir(exist_ok=True)
-            write_together([Output(new / Path(place).name, [data]) for place, data in files])
+            write_together([Output(new / Path(place).name, chunks) for place, chunks in files])
             new.rename(self.folder / blob.name)
 
     def keep_only(self, names: set[str]) -> None:

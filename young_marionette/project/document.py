@@ -146,13 +146,14 @@ class Document:
     """The open project.
 
     ``changed`` tells a Change and whether it went into the step before it, as in the middle of a drag. ``project`` is
-    another object for each project that is opened: work that was begun for one is not for the next.
+    another object for each project that is opened: work that was begun for one is not for the next. ``stamp``: of the
+    file at ``path`` as it was read or written last (see storage), where that is known.
     """
 
     changed = Signal(Change, bool)
 
     def __init__(self, state=State(), path=None):
-        self.state, self.path, self.project = state, path, object()
+        self.state, self.path, self.project, self.stamp = state, path, object(), None
         self._undo: list[_Step] = []
         self._redo: list[_Step] = []
         self._saved = state
@@ -202,14 +203,14 @@ class Document:
             _bound(others)
             self._set(step.state)
 
-    def mark_saved(self, path, state=None):
+    def mark_saved(self, path, state=None, stamp=None):
         """Note that ``state`` (the present one if None) lies at ``path``."""
-        self.path, self._saved = path, state or self.state
+        self.path, self._saved, self.stamp = path, state or self.state, stamp
         self.changed.emit(Change(), False)
 
-    def open(self, state, path, saved=True):
+    def open(self, state, path, saved=True, stamp=None):
         """Replace the whole document, without a way back. ``saved`` false: it holds unsaved work."""
-        self.state, self.path, self.project = state, path, object()
+        self.state, self.path, self.project, self.stamp = state, path, object(), stamp
         self._saved = state if saved else None
         self._undo.clear()
         self._redo.clear()

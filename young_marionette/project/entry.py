@@ -15,8 +15,9 @@ from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND, Correction, put_down
 from ..core.figure.declared import Declared
-from ..core.figure.facts import Oddity, motion_facts, place_figure
+from ..core.figure.facts import motion_facts, place_figure
 from ..core.figure.placement import place_clip, place_skeleton
+from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.conventions import HUMANOID, convention_names
 from ..core.rebase import rename
@@ -42,7 +43,7 @@ class Entry:
     take: Clip | KeyedClip | None
     layout: Any
     correction: Correction = field(default_factory=Correction)
-    notes: tuple[str, ...] = ()
+    notes: tuple[Finding, ...] = ()
     tags: tuple[str, ...] = ()
     declared: Declared = Declared()
 
@@ -173,9 +174,8 @@ class Entry:
 
     @property
     def oddities(self):
-        """What is odd about file, skeleton and motion (Oddity each)."""
-        read = (Oddity("reading", text, "Nothing needs to be done if the motion looks right.") for text in self.notes)
-        return (*read, *self.figure.oddities, *self.motion[1])
+        """What is odd about file, skeleton and motion (Finding each)."""
+        return (*self.notes, *self.figure.oddities, *self.motion[1])
 
     def to_file_world(self, clip):
         """A clip on this entry's placed skeleton, back in the file's own unit and axes."""
@@ -226,7 +226,7 @@ def entries_of(motion_file, taken=()):
         still = part.name
         has_body = part.layout is not None and part.layout.character is not None
         problem = part.layout.body_problem if part.layout is not None else ""
-        notes = (*part.notes, f"Its body can't be used: {problem}") if problem else part.notes
+        notes = (*part.notes, finding("body unusable", why=problem)) if problem else part.notes
         long_clips = [c for c in part.clips if c.frames > 2]
         clips = list(part.clips) or [None]
         if has_body and long_clips:

@@ -12,6 +12,7 @@ from ..core.clip import Clip
 from ..core.errors import InputError
 from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
+from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
@@ -22,7 +23,7 @@ from .document import State
 from .entry import Entry
 from .old_scales import with_typed_scales
 from .pairing import Use
-from .schema import VERSION, BakeFile, EntryFile, LayoutFile, MotionFile, ProjectFile
+from .schema import VERSION, BakeFile, EntryFile, FindingFile, LayoutFile, MotionFile, ProjectFile
 from .soundness import UNSOUND, sound_clip, sound_keys, sound_layout, sound_skeleton
 from .stringing import from_file, parse
 
@@ -61,6 +62,10 @@ def with_pairings(label, state, pairings):
     return state
 
 
+def _note(told: FindingFile | str) -> Finding:
+    return finding("text", text=told) if isinstance(told, str) else Finding(told.code, told.values)
+
+
 class Reading:
     """Makes entries and bakes of what a document tells; equal skeletons and files are made once."""
 
@@ -91,7 +96,7 @@ class Reading:
         return Entry(
             item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
             self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
-            tuple(item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
+            tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
         )  # fmt: skip
 
     def _bake(self, item):

@@ -14,6 +14,7 @@ from ..core.errors import InputError
 from ..core.figure.correction import BIND, Correction
 from ..core.figure.declared import Declared
 from ..core.figure.placement import place_clip
+from ..core.findings import finding
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
 from .bakes import Bake
@@ -93,7 +94,7 @@ def _entry(item, arrays, layout):
     return Entry(
         item.id, RIG if item.role == "baked" else item.role, item.name, Path(item.path) if item.path else None,
         item.format, skeleton, clip, layout, Correction(**item.correction.model_dump()),
-        tuple(item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
+        tuple(finding("text", text=n) for n in item.notes), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
     )  # fmt: skip
 
 

@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
-from ..core.figure.facts import SHAPES
+from ..core.figure.facts import NO_BODY
 from ..core.matching.stance import Stance, limbs_left, match
 from ..core.matching.tying import String, missing, tie
 from ..core.skeleton import Skeleton
 from ..core.transfer.retarget import Transfer, TransferSettings
+from ..wording.findings import finding_words
 
 
 @dataclass(frozen=True)
@@ -24,20 +25,6 @@ class Origin:
     stringing: str = ""
     lost: tuple[str, ...] = ()
     fresh: tuple[str, ...] = ()
-
-    @property
-    def text(self):
-        """In words."""
-        if self.kind == "tied":
-            return "Tied automatically."
-        if self.kind == "stringing":
-            return f"The stringing {self.stringing} was made for these two families and is used automatically."
-        parts = (
-            f"not there: {', '.join(self.lost)}" if self.lost else "",
-            (f"tied anew: {', '.join(self.fresh)}" if self.fresh else ""),
-        )
-        told = "; ".join(filter(None, parts)) or "nothing had to be changed"
-        return f"Adapted from the stringing {self.stringing}; {told}."
 
 
 @dataclass(frozen=True)
@@ -110,7 +97,7 @@ def pair(source, rig):
 
 def why_no_body(entry):
     """A sentence on what an entry's skeleton is instead of a body with two legs."""
-    return next(SHAPES[odd.kind] for odd in entry.figure.oddities if odd.kind in SHAPES)
+    return finding_words(next(odd for odd in entry.figure.oddities if odd.code in NO_BODY)).text
 
 
 def refuse_gaps(pairing, source, rig):
@@ -126,7 +113,7 @@ def refuse_gaps(pairing, source, rig):
             if entry.figure.body is None or part not in entry.figure.body.parts
         ]
         told.append(part + (f" (not found in the {' and the '.join(sides)})" if sides else ""))
-    raise InputError(f"Must-have parts have no string: {', '.join(told)}.")
+    raise InputError(f"Required parts have no string: {', '.join(told)}.")
 
 
 def cut_to(clip, frames):

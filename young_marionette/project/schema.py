@@ -50,8 +50,15 @@ class MotionFile(Strict):
     blob: str = Field(pattern=_BLOB)
 
 
+class FindingFile(Strict):
+    """Something that was told when a file was read (see core.findings)."""
+
+    code: str
+    values: dict[str, str | int | float | list[str] | None] = {}
+
+
 class EntryFile(Strict):
-    """An entry; its arrays lie beside it as blobs."""
+    """An entry; its arrays lie beside it as blobs. ``notes``: in version 3 sentences."""
 
     id: str = Field(pattern=_ID)
     role: Literal["clip", "rig"]
@@ -67,7 +74,7 @@ class EntryFile(Strict):
     up: Axis | None = None
     bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()
-    notes: list[str] = []
+    notes: list[FindingFile | str] = []
     tags: list[str] = []
 
 

@@ -1,4 +1,4 @@
-"""Snags: what the program finds about the work. Each says what, where, and what would mend it."""
+"""Snags: what the program finds about the work. Each tells what, where, and what would mend it; see wording.snags."""
 
 from __future__ import annotations
 
@@ -6,12 +6,13 @@ import itertools
 from dataclasses import dataclass
 
 from ..core.evaluator import EVALUATOR
+from ..core.figure.facts import NO_BODY
+from ..core.findings import Finding, finding
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
 from .bakes import is_current
-from .commands import AdaptStringing, BakeAnew, Correct, MatchStance, Remove, SwapSides, TieAll
+from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import CLIP
-from .pairing import why_no_body
 from .stringing import nearly_fits
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
@@ -19,16 +20,21 @@ STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
 
 @dataclass(frozen=True)
 class Snag:
-    """``step``: where it belongs. ``grave``: the work can't go on. ``mend``: a command that mends it, or None."""
+    """``found``: what it is. ``step``: where it belongs. ``grave``: the work can't go on.
+
+    ``entry``, ``part``: where it is. ``mend``: a command that mends it, or None.
+    """
 
     step: str
-    text: str
-    remedy: str
+    found: Finding
     grave: bool = False
     entry: str | None = None
     part: str | None = None
-    mend: object = None
-    mend_label: str = ""
+    mend: Command | None = None
+
+    @property
+    def code(self) -> str:
+        return self.found.code
 
 
 def find_snags(state):
@@ -57,35 +63,18 @@ def _of_entry(entry, active):
 
 def _gathered(entry, active):
     if entry.figure.body is None:
-        yield Snag(
-            "gather",
-            f"{entry.name}: {why_no_body(entry)}",
-            "Use another file, or tie its bones by hand.",
-            active,
-            entry.id,
-        )
+        shape = next(odd.code for odd in entry.figure.oddities if odd.code in NO_BODY)
+        yield Snag("gather", finding("entry", name=entry.name, odd=finding(shape)), active, entry.id)
         return
     for odd in entry.oddities:
         # A rig of one frame that stands anywhere is as it should be.
-        if entry.role == CLIP or odd.kind not in ("short", "floor"):
-            yield Snag(
-                "gather",
-                f"{entry.name}: {odd.text[0].lower() + odd.text[1:]}",
-                odd.remedy,
-                entry=entry.id,
-                **_mend(entry, odd),
-            )
+        if entry.role == CLIP or odd.code not in ("short", "floor"):
+            found = finding("entry", name=entry.name, odd=odd)
+            yield Snag("gather", found, entry=entry.id, mend=_mend(entry, odd))
 
 
 def _outdated(one):
-    return Snag(
-        "refine",
-        f"{one.name} is out of date: what it was baked from has changed.",
-        "Rebake it, or keep it as it is.",
-        entry=one.id,
-        mend=BakeAnew(one.id),
-        mend_label="Rebake",
-    )
+    return Snag("refine", finding("outdated", name=one.name), entry=one.id, mend=BakeAnew(one.id))
 
 
 def _families(clips):
@@ -100,17 +89,9 @@ def _families(clips):
             None,
         )
         if kin is not None:
-            told = (
-                "; ".join(d.text for d in differences(kin.skeleton, members[0].skeleton))
-                or "the same bones in another order"
-            )
+            apart = differences(kin.skeleton, members[0].skeleton)
             for entry in members:
-                yield Snag(
-                    "gather",
-                    f"{entry.name} differs from the family of {kin.name}: {told}.",
-                    "It has its own strings: check them before you bake it with the others.",
-                    entry=entry.id,
-                )
+                yield Snag("gather", finding("family", name=entry.name, kin=kin.name, apart=apart), entry=entry.id)
 
 
 def _offered(pairing, source, rig, key, stringings):
@@ -120,50 +101,27 @@ def _offered(pairing, source, rig, key, stringings):
     for file in stringings:
         exact = (file.source.fingerprint, file.target.fingerprint) == key
         if not exact and nearly_fits(file, source, rig):
-            yield Snag(
-                "string",
-                f"The stringing {file.name} was made for nearly the same two skeletons.",
-                "Adapt it, to use what was tied there.",
-                mend=AdaptStringing(file),
-                mend_label="Adapt",
-            )
+            yield Snag("string", finding("stringing nearly fits", name=file.name), mend=AdaptStringing(file))
 
 
 def _mend(entry, odd):
-    """What mends an oddity at a click, where something does."""
-    if odd.kind in ("short", "collapsed"):
-        return {"mend": Remove(entry.id), "mend_label": "Remove"}
-    if odd.kind == "floor":
-        return {
-            "mend": Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd.amount),)),
-            "mend_label": "Put on the floor",
-        }
-    return {}
+    """What mends an oddity at a click, or None."""
+    if odd.code in ("short", "collapsed"):
+        return Remove(entry.id)
+    if odd.code == "floor":
+        return Correct(entry.id, (("lift", (entry.correction.lift or 0.0) - odd["metres"]),))
+    return None
 
 
 def _tied(pairing, source, rig):
     for part in missing(pairing.strings, pairing.absent):
         places = [e.name for e in (source, rig) if e.figure.body is None or part not in e.figure.body.parts]
-        yield Snag(
-            "string",
-            f"The {part} has no string.",
-            f"It was not found in {' and '.join(places)}; tie it by hand, or say that it is absent."
-            if places
-            else "Tie it on the board, let it be tied, or say that it is absent.",
-            True,
-            part=part,
-            mend=None if places else TieAll(only_untied=True),
-            mend_label="Tie",
-        )
+        mend = None if places else TieAll(only_untied=True)
+        yield Snag("string", finding("no string", part=part, lacking=places), True, part=part, mend=mend)
     for string in pairing.strings:
         if not string.sure:
-            yield Snag(
-                "string",
-                f"The string of the {string.part} is a guess ({string.certainty:.0%}): "
-                f"{', '.join(string.source)} to {', '.join(string.target)}.",
-                "Look at it on the board; tie it by hand if it is right.",
-                part=string.part,
-            )
+            values = {"certainty": string.certainty, "source": string.source, "target": string.target}
+            yield Snag("string", finding("guess", part=string.part, **values), part=string.part)
     yield from _crossed(pairing, source, rig)
     yield from _doubled(pairing)
     yield from _order(pairing)
@@ -186,21 +144,10 @@ def _crossed(pairing, source, rig):
         if mirror_part(here) == there:
             crossed.append(s.part)
         elif not s.locked and here.split(" twist")[0] != there.split(" twist")[0]:
-            yield Snag(
-                "string",
-                f"The string of the {s.part} joins different body parts: {s.source[0]} is the {here}, {s.target[0]} is the {there}.",
-                "Tie it differently, or lock it if it is intended.",
-                part=s.part,
-            )
+            ends = {"source": s.source[0], "target": s.target[0], "source_part": here, "target_part": there}
+            yield Snag("string", finding("different parts", part=s.part, **ends), part=s.part)
     if crossed:
-        yield Snag(
-            "string",
-            f"Left and right are swapped: {', '.join(crossed[:3])}{' and more' if len(crossed) > 3 else ''}.",
-            "Swap the sides.",
-            part=crossed[0],
-            mend=SwapSides(),
-            mend_label="Swap",
-        )
+        yield Snag("string", finding("sides swapped", parts=crossed), part=crossed[0], mend=SwapSides())
 
 
 def _doubled(pairing):
@@ -215,20 +162,10 @@ def _doubled(pairing):
             if not s.part.endswith(" twist") and any(
                 a not in skeleton.ancestors(b) for a, b in itertools.pairwise(joints)
             ):
-                yield Snag(
-                    "string",
-                    f"The run of the {s.part} is out of order: {', '.join(run)}.",
-                    "Tie it from the upper end to the lower.",
-                    part=s.part,
-                )
+                yield Snag("string", finding("run out of order", part=s.part, bones=run), part=s.part)
     for name, parts in used.items():
         if len(parts) > 1:
-            yield Snag(
-                "string",
-                f"The bone {name} is tied for {len(parts)} parts: {', '.join(parts)}.",
-                "Tie one of them to another bone.",
-                part=parts[1],
-            )
+            yield Snag("string", finding("tied twice", bone=name, parts=parts), part=parts[1])
 
 
 def _order(pairing):
@@ -242,25 +179,14 @@ def _order(pairing):
     for part, a, _b in leads:
         for other, _c, d in leads:
             if a in above[other][0] and d in above[part][1]:
-                yield Snag(
-                    "string",
-                    f"The {part} and the {other} are tied in the wrong order: above in one skeleton, below in the other.",
-                    "Swap their bones.",
-                    part=part,
-                )
+                yield Snag("string", finding("wrong order", part=part, other=other), part=part)
 
 
 def _stood(pairing, state):
     for limb in pairing.limbs:
         if limb.angle > state.stance_tolerance:
-            yield Snag(
-                "stance",
-                f"The {limb.part} is {limb.angle:.0f}° off in the stance.",
-                "Match the stance, or turn the bone.",
-                part=limb.part,
-                mend=MatchStance(),
-                mend_label="Match",
-            )
+            found = finding("stance off", part=limb.part, degrees=limb.angle)
+            yield Snag("stance", found, part=limb.part, mend=MatchStance())
 
 
 def route_states(state, snags):

@@ -40,9 +40,11 @@ def sound_skeleton(joints, arrays) -> Skeleton:
 
 def sound_clip(name, skeleton, rate, morphs, arrays, start=0.0) -> Clip:
     """A Clip of stored arrays; ValueError for what no reader would give."""
-    rotations, translations = (np.moveaxis(arrays[key], -1, 0) for key in ("rotations", "translations"))
+    rotations = np.moveaxis(arrays["rotations"], -1, 0)
     # Projects of version 3 and before have no scales, or have them as curves with a name.
-    scales = np.moveaxis(arrays["factors"], -1, 0) if "factors" in arrays else None
+    translations, scales = (
+        np.moveaxis(arrays[key], -1, 0) if key in arrays else None for key in ("translations", "factors")
+    )
     moving, scaled = (np.asarray(arrays.get(key, np.zeros(0, int))) for key in ("moving", "scaled"))
     clip = Clip(
         name,
@@ -73,8 +75,8 @@ def sound_clip(name, skeleton, rate, morphs, arrays, start=0.0) -> Clip:
 
 def sound_keys(name, skeleton, rate, morphs, arrays) -> KeyedClip:
     """A KeyedClip of stored arrays; ValueError for what no reader would give."""
-    _finite(*(arrays[key] for key in ("times", "values", "tangents")))
-    ways = np.asarray(arrays["interpolation"])
+    _finite(*(arrays[key] for key in ("times", "values", "tangents") if key in arrays))
+    ways = np.asarray(arrays.get("interpolation", ()))
     if ways.size and not 0 <= ways.min() <= ways.max() <= max(Interpolation):
         raise ValueError("interpolations that are none")
     clip = from_arrays(name, skeleton, rate, morphs, arrays)

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import hashlib
 import io
 import json
 import os
+import struct
 import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from operator import attrgetter
 from pathlib import Path
+from typing import BinaryIO
 from urllib.parse import quote_from_bytes
 
 from ..core.clip import as_rows
@@ -17,7 +23,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.keys.arrays import to_arrays
 from ..core.keys.keyed import KeyedClip
 from ..core.text import shown
-from ..formats.files import opened, write_whole
+from ..formats.files import Output, opened, write_together
 from . import migration
 from .blobs import Blob, ZipBlobs
 from .loading import Side, of_document
@@ -26,6 +32,7 @@ from .schema import (
     BakeFile,
     CorrectionFile,
     EntryFile,
+    FindingFile,
     LayoutFile,
     MotionFile,
     PairingFile,
@@ -37,31 +44,108 @@ from .stringing import to_file
 
 # How much larger a packed part may become: what people's motion does, and far less than what a trap does.
 PLAIN, TIMES = 64 << 20, 200
+_DOCUMENT = "project.json"
+_SPARE = 4 << 20  # bytes of a file that may be of no use
+_END = 22  # bytes of the end of an archive
+_ENDS = 16  # how often what looks like the end of an archive is looked at
+Stamp = tuple[int, int, int, int]
 
 
-def save(path, state, stop: Callable[[], None] = lambda: None):
-    """Write the state as a project file, whole or not at all; ``stop`` may raise to end it."""
-    document, blobs = described(state)
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        archive.writestr("project.json", document_bytes(document), zipfile.ZIP_DEFLATED, compresslevel=1)
-        for blob in blobs.values():
+def save(path, state, stop: Callable[[], None] = lambda: None, known: Stamp | None = None) -> Stamp | None:
+    """Write the state as a project file, whole or not at all; ``stop`` may raise to end it.
+
+    ``known``: the Stamp of what was last read from or written to ``path``. Where just that is still there, what is new
+    is written behind it, and the rest stays as it lies. Gives the Stamp of what lies there now.
+    """
+    path, (document, blobs) = Path(path), described(state)
+
+    def fill(archive: zipfile.ZipFile) -> None:
+        there = {_blob_of(part) for part in archive.infolist()}
+        for blob in (b for name, b in blobs.items() if name not in there):
             stop()
-            for place, data in blob.files():
-                archive.writestr(zipfile.ZipInfo(f"blobs/{place}", (1980, 1, 1, 0, 0, 0)), data)
-    with buffer.getbuffer() as whole:
-        write_whole(path, [whole])
+            for place, chunks in blob.files():
+                with archive.open(zipfile.ZipInfo(f"blobs/{place}", (1980, 1, 1, 0, 0, 0)), "w") as part:
+                    for chunk in chunks:
+                        part.write(chunk)
+        archive.writestr(_DOCUMENT, document_bytes(document), zipfile.ZIP_DEFLATED, compresslevel=1)
+
+    def whole(file: BinaryIO) -> None:
+        with zipfile.ZipFile(file, "w") as archive:
+            fill(archive)
+
+    if known is None or not _appended(path, known, set(blobs), fill):
+        write_together([Output(path, fill=whole)])
+    return stamp(path)
+
+
+def stamp(path) -> Stamp | None:
+    """What tells a file at a path from any other that may come to lie there; None where there is none."""
+    try:
+        return _stamp(os.stat(path))
+    except OSError:
+        return None
+
+
+def _stamp(told: os.stat_result) -> Stamp:
+    return told.st_dev, told.st_ino, told.st_size, told.st_mtime_ns
+
+
+def _appended(path: Path, known: Stamp, wanted: set[str], fill: Callable[[zipfile.ZipFile], None]) -> bool:
+    """Write what is new behind the known file at ``path``; False, with all as it was, where that can't be done.
+
+    No byte that is there is changed. Until the new directory is whole, ``load`` finds the old one; where it can't be
+    made whole, what was written is cut off again.
+    """
+    with contextlib.suppress(OSError, zipfile.BadZipFile), open(path, "r+b") as file:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        told = os.fstat(file.fileno())
+        # A file of several names may be somebody's copy, which has to stay as it is.
+        if _stamp(told) != known or told.st_nlink > 1:
+            return False
+        with zipfile.ZipFile(file) as archive:
+            parts = [p for p in archive.infolist() if _blob_of(p) in wanted]
+        used = sum(p.file_size for p in parts)
+        if told.st_size - used > used // 3 + _SPARE:
+            return False  # too much in it is of no use: it is made anew
+        try:
+            _go_on(file, told.st_size, parts, fill)
+        except BaseException:
+            file.truncate(told.st_size)
+            raise
+        return True
+    return False
+
+
+def _go_on(file: BinaryIO, end: int, parts: list[zipfile.ZipInfo], fill: Callable[[zipfile.ZipFile], None]) -> None:
+    """An archive behind ``end`` that has some parts of what is before it, and what ``fill`` adds; synced."""
+    file.seek(end)
+    with zipfile.ZipFile(file, "w") as archive:
+        archive.filelist[:] = parts
+        archive.NameToInfo.update({p.filename: p for p in parts})
+        fill(archive)
+    file.flush()
+    os.fsync(file.fileno())
+
+
+def _blob_of(part: zipfile.ZipInfo) -> str:
+    """The name of the blob that a part of the archive belongs to, or nothing."""
+    return part.filename.split("/")[1].removesuffix(".bin") if part.filename.startswith("blobs/") else ""
 
 
 def document_bytes(document: ProjectFile) -> bytes:
     """The JSON document as it is written."""
-    return json.dumps(document.model_dump(mode="json"), ensure_ascii=False, indent=1).encode()
+    return document.model_dump_json(indent=1).encode()
 
 
 def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
     """``(the document, the blobs that it speaks of by their names)``."""
     blobs: dict[str, Blob] = {}
     pairings = []
+    # What names the blobs is worked out on all processors.
+    unnamed = [one.take for one in state.library if one.take is not None and "digest" not in vars(one.take)]
+    if unnamed:
+        with ThreadPoolExecutor() as pool:
+            list(pool.map(attrgetter("digest"), unnamed))
     for key in state.pairings:
         source = next((e for e in state.entries if e.family == key[0]), None)
         rig = next((e for e in state.entries if e.family == key[1]), None)
@@ -100,7 +184,7 @@ def _entry_file(entry, blobs):
         up=entry.declared.up,
         bones=list(entry.declared.bones),
         correction=CorrectionFile(**vars(entry.correction)),
-        notes=list(entry.notes),
+        notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )
 
@@ -174,11 +258,17 @@ def _layout_file(layout, blobs):
     return LayoutFile(format=layout.format, meta=meta, blob=name)
 
 
-def load(path):
-    """Read a project file (a State); InputError, in one sentence, for anything else or anything broken."""
+def load(path, tell: Callable[[str], None] = lambda _sentence: None):
+    """Read a project file (a State); InputError, in one sentence, for anything else or anything broken.
+
+    A file whose last saving was cut off is what it was before, which is told.
+    """
     path = Path(path)
     with opened(path) as handle:
         try:
+            if not _ends_whole(handle) and (end := _end_before(handle)):
+                tell(f"The last save of {path.name} was cut off; it is opened as it was saved before.")
+                handle = io.BytesIO(_first(handle, end))
             with zipfile.ZipFile(handle) as archive:
                 return _load(path.name, archive, path.stat().st_size)
         except InputError:
@@ -187,9 +277,37 @@ def load(path):
             raise InputError(f"{path.name} is not a Young Marionette project, or was cut off.") from None
 
 
+def _ends_whole(handle: BinaryIO) -> bool:
+    """Whether the end of an archive is the last thing in a file."""
+    handle.seek(max(handle.seek(0, os.SEEK_END) - _END, 0))
+    return handle.read(4) == b"PK\x05\x06"
+
+
+def _first(handle: BinaryIO, size: int) -> bytes:
+    handle.seek(0)
+    return handle.read(size)
+
+
+def _end_before(handle: BinaryIO) -> int:
+    """Where the last whole archive ends in a file whose last one is cut off; 0 where there is none."""
+    handle.seek(0)
+    data = handle.read()
+    place = len(data)
+    for _ in range(_ENDS):
+        place = data.rfind(b"PK\x05\x06", 0, place)
+        if place < 0:
+            return 0
+        size, start = struct.unpack_from("<II", data, place + 12) if place + _END <= len(data) else (0, 0)
+        # Of an archive with more than the old kind of directory can tell, the new kind stands before it.
+        large = 0xFFFFFFFF in (size, start) or data[place - 20 : place - 16] == b"PK\x06\x07"
+        if size and (large or start + size == place) and data[place + 20 : place + 22] == b"\0\0":
+            return place + _END
+    return 0
+
+
 def _load(label, archive, size):
     parts = archive.infolist()
-    if "project.json" not in archive.namelist():
+    if _DOCUMENT not in archive.namelist():
         raise InputError(f"{label} is not a Young Marionette project.")
     if len({p.filename for p in parts}) != len(parts):
         raise InputError(f"{label} is damaged: a part of it is there twice.")
@@ -198,7 +316,7 @@ def _load(label, archive, size):
             raise InputError(
                 f"{label} would unpack to {unpacked >> 20} MB, which is more than its size makes plausible."
             )
-    data = archive.read("project.json")
+    data = archive.read(_DOCUMENT)
     if version_of(data) < 3:
         return migration.load(label, data, archive)
     return of_document(label, data, ZipBlobs(archive))

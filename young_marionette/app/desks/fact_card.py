@@ -5,17 +5,20 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.figure.correction import BIND
-from ...core.figure.facts import Fact
 from ...core.figure.placement import AXIS_NAMES
+from ...core.findings import MANUAL, Fact, finding
 from ...core.matching.conventions import CONVENTIONS, convention_names, learned_names, tied_names
 from ...core.matching.families import kinship
 from ...core.units import UNITS
 from ...project.commands import Correct, RenameBones
+from ...wording.facts import fact_words
+from ...wording.findings import finding_words
 from .. import theme
 from ..library import family_name
 from ..parts.widgets import Card, Number, button, label, row
 
 TIED = "tied"
+_CHOICES = {"unit": "scale", "up": "up", "facing": "facing"}  # facts with a few values: the correction of each
 
 
 class Chooser(QComboBox):
@@ -123,7 +126,7 @@ class FactCard(Card):
 
     @staticmethod
     def _floor_off(entry):
-        return next((odd.amount for odd in entry.motion[1] if odd.kind == "floor"), 0.0)
+        return next((odd["metres"] for odd in entry.motion[1] if odd.code == "floor"), 0.0)
 
     def _put_on_floor(self):
         self._correct("lift", (self.entry.correction.lift or 0.0) - self._floor_off(self.entry))
@@ -178,18 +181,19 @@ class FactCard(Card):
             *self._file_facts(entry),
             self._family_fact(entry),
         ):
-            self.grid.addWidget(label(fact.label, "quiet"), row, 0)
-            value = self._editor(fact)
+            words = fact_words(fact)
+            self.grid.addWidget(label(words.label, "quiet"), row, 0)
+            value = self._editor(fact, words)
             if value is None:
-                value = label(fact.value + ("" if fact.sure else " (a guess)"), wrap=True)
+                value = label(words.value + ("" if fact.sure else " (a guess)"), wrap=True)
             self.grid.addWidget(value, row, 1)
-            if fact.evidence:
-                evidence = label(("" if fact.sure else "Unsure: ") + fact.evidence, "quiet", wrap=True)
+            if words.evidence:
+                evidence = label(("" if fact.sure else "Unsure: ") + words.evidence, "quiet", wrap=True)
                 evidence.setFont(theme.font(11))
                 self.grid.addWidget(evidence, row + 1, 1)
             row += 2
-        odd = [o for o in entry.oddities if not (still and o.kind in ("short", "floor"))]
-        self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in odd))
+        odd = [o for o in entry.oddities if not (still and o.code in ("short", "floor"))]
+        self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in map(finding_words, odd)))
         self.notes.setVisible(bool(odd))
 
     def _file_facts(self, entry):
@@ -200,42 +204,41 @@ class FactCard(Card):
         clips = [e for e in found if e.clip is not None and (e.role == "clip" or e.clip.frames > 2)]
         if clips:
             short = [e.name.removeprefix(f"{entry.path.stem}: ") for e in clips]
-            shown = ", ".join(short[:4]) + (", …" if len(short) > 4 else "")
-            yield Fact("Animations", f"{len(clips)} in this file", shown)
+            yield Fact("animations", {"names": short})
         skeletons = len({e.skeleton.names for e in found})
         if skeletons > 1:
-            yield Fact("Skeletons", f"{skeletons} in this file", "each is an entry of its own")
+            yield Fact("skeletons", {"count": skeletons})
 
     def _family_fact(self, entry):
         """Which family the entry counts with: a fact of the library, not of the file alone."""
         count = sum(e.family == entry.family for e in self.session.state.entries) - 1
-        told = f"{count} more in the library with this skeleton" if count else "no other file has this skeleton"
-        return Fact("Family", family_name(entry), "set manually" if entry.correction.family else told)
+        source = MANUAL if entry.correction.family else finding("siblings", count=count)
+        return Fact("family", {"name": family_name(entry)}, source)
 
-    def _editor(self, fact):
+    def _editor(self, fact, words):
         """What a fact is corrected with, or None where it is measured and can't be wrong."""
         correction = self.entry.correction
-        if fact.label in ("Unit", "Up", "Facing"):
-            return self._chooser(fact.label)
-        if fact.label == "Name prefix":
-            edit = QLineEdit(fact.value if fact.value != "none" else "")
+        if fact.code in _CHOICES:
+            return self._chooser(fact)
+        if fact.code == "name prefix":
+            edit = QLineEdit(fact["prefix"])
             edit.setPlaceholderText("none")
             edit.setToolTip("Text that all bone names begin with; leave empty to detect it")
             edit.editingFinished.connect(lambda: self._prefix_typed(edit.text()))
-            edit.setAccessibleName(fact.label)
-            self.boxes[fact.label] = edit
+            edit.setAccessibleName(words.label)
+            self.boxes[fact.code] = edit
             return edit
-        if fact.label == "Travel":
-            options = [("travels" if fact.value == "travels" else "as in the file", None), ("in place", True)]
-            return self._list(fact.label, options, correction.in_place, "in_place")
-        if fact.label == "Detail":
+        if fact.code == "travel":
+            options = [("as in the file" if fact["in_place"] else "travels", None), ("in place", True)]
+            return self._list(fact, options, correction.in_place, "in_place")
+        if fact.code == "detail":
             options = [(f"level {n}{', the finest' if n == 0 else ''}", n) for n in self.entry.character.levels]
-            return self._list(fact.label, options, self.entry.level, "level")
-        if fact.label == "Rest pose" and (self.entry.clip is not None or self.entry.character is not None):
-            return self._list(fact.label, self._rest_poses(fact.value), correction.rest, "rest")
-        if fact.label == "Family":
+            return self._list(fact, options, self.entry.level, "level")
+        if fact.code == "rest pose" and (self.entry.clip is not None or self.entry.character is not None):
+            return self._list(fact, self._rest_poses(words.value), correction.rest, "rest")
+        if fact.code == "family":
             options = self._families()
-            return self._list(fact.label, options, correction.family, "family") if len(options) > 1 else None
+            return self._list(fact, options, correction.family, "family") if len(options) > 1 else None
         return None
 
     def _rest_poses(self, told):
@@ -262,16 +265,17 @@ class FactCard(Card):
             options.append((f"same as {names[0]}{more}", family))
         return options
 
-    def _list(self, what, options, present, field):
+    def _list(self, fact, options, present, field):
+        """A list of ``(text, correction)``, of which that for ``present`` is chosen."""
         box = QComboBox()
-        box.setAccessibleName(what)
+        box.setAccessibleName(fact_words(fact).label)
         for name, value in options:
             box.addItem(name, value)
         box.setCurrentIndex(max(next((i for i, (_, v) in enumerate(options) if v == present), 0), 0))
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setMinimumContentsLength(12)
         box.activated.connect(lambda _i: self._correct(field, box.currentData()))
-        self.boxes[what] = box
+        self.boxes[fact.code] = box
         return box
 
     def _prefix_typed(self, text):
@@ -280,32 +284,25 @@ class FactCard(Card):
             return
         if text and not any(n.startswith(text) for n in self.entry.skeleton.names):
             self.session.message.emit(f"No bone of {self.entry.name} has a name that begins with {text}.")
-            self.boxes["Name prefix"].setText(known)
+            self.boxes["name prefix"].setText(known)
             return
         self._correct("prefix", text or None)
 
-    def _chooser(self, what):
-        box = QComboBox()
-        box.setAccessibleName(what)
-        figure, correction = self.entry.figure, self.entry.correction
-        if what == "Unit":
+    def _chooser(self, fact):
+        """A list of all that unit or axis may be, and of going back to what was detected."""
+        figure, field = self.entry.figure, _CHOICES[fact.code]
+        if fact.code == "unit":
+            present = figure.placement.scale
             options = [(unit.name, unit.metres) for unit in UNITS]
-            if not any(name == figure.unit for name, _ in options):
-                options.insert(0, (figure.unit, figure.placement.scale))
-            field, present = "scale", figure.unit
+            known = next((metres for _, metres in options if abs(metres / present - 1) < 1e-6), None)
+            options = options if known else [(figure.unit, present), *options]
+            present = known or present
         else:
-            options = [(axis, axis) for axis in AXIS_NAMES]
-            if what == "Facing":
-                options = [o for o in options if o[0][1] != figure.up[1]]
-            field, present = what.lower(), figure.up if what == "Up" else figure.facing
-        for name, value in options:
-            box.addItem(name, value)
-        if getattr(correction, field) is not None:
-            box.addItem("detected value", None)
-        box.setCurrentText(present)
-        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
-        self.boxes[what] = box
-        return box
+            present = fact["axis"]
+            options = [(axis, axis) for axis in AXIS_NAMES if fact.code == "up" or axis[1] != figure.up[1]]
+        if getattr(self.entry.correction, field) is not None:
+            options.append(("detected value", None))
+        return self._list(fact, options, present, field)
 
     def _correct(self, field, value):
         self.session.do(Correct(self.entry.id, ((field, value),)))

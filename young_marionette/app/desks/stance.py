@@ -7,10 +7,12 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
+from ...core.figure.facts import Arms
 from ...core.matching.families import kinship
 from ...core.matching.posing import own_turn
 from ...core.matching.touches import TOUCHES
 from ...project.commands import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTransfer, SetTurn
+from ...wording.facts import rest_pose_words
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
@@ -180,7 +182,7 @@ class StanceDesk(Desk):
             self.limbs.show_limbs([], None)
             return
         self.poses.setText(
-            f"Source rest pose: {_plain(state.source_entry.figure.rest_pose)}; rig: {_plain(state.rig_entry.figure.rest_pose)}. "
+            f"Source rest pose: {_rest_pose(state.source_entry)}; rig: {_rest_pose(state.rig_entry)}. "
             + ("Matched automatically." if pairing.matched else "Set manually.")
         )
         self.limbs.tolerance = state.stance_tolerance
@@ -242,5 +244,9 @@ class StanceDesk(Desk):
                 self.clips.addItem(text, key)
 
 
-def _plain(words):
-    return {"T-pose": "arms straight out (T-pose)", "A-pose": "arms halfway down (A-pose)"}.get(words, words)
+def _rest_pose(entry):
+    """A rest pose with what it looks like, for those who do not know its name."""
+    pose = entry.figure.rest_pose
+    words = {Arms.T_POSE: "arms straight out (T-pose)", Arms.A_POSE: "arms halfway down (A-pose)"}
+    known = pose is not None and not pose.seated and pose.arms in words
+    return words[pose.arms] if known else rest_pose_words(pose)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitt
 
 from ...core.matching.tying import MUST_HAVE, OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
+from ...wording.snags import origin_words
 from .. import theme
 from ..board import REGIONS, StringBoard
 from ..parts.widgets import button, label, row, tip, tool
@@ -217,7 +218,7 @@ class StringDesk(Desk):
         self.why.setText(
             f"{string.part}: {string.reason}"
             if string
-            else f"{state.pairing.origin.text} Drag from bone to bone, or double-click a bone in the table."
+            else f"{origin_words(state.pairing.origin)} Drag from bone to bone, or double-click a bone in the table."
             if self.table.rows
             else ""
         )

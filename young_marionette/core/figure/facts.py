@@ -1,14 +1,16 @@
-"""What a file turns out to hold: unit, axes, facing, rest pose and oddities, each with evidence."""
+"""What a file turns out to hold: unit, axes, facing, rest pose and oddities, each with what it was taken from."""
 
 from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 
 from .. import rotations as rot
 from ..clip import as_rows
+from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
 from ..humanoid.reading import Body, read_shape
 from ..kinematics import position_rows, world_rotation_rows
@@ -22,32 +24,26 @@ _USUAL, _RARE = 1.7, 0.3
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
-# What is told of a skeleton that is no body which a person's motion could go onto.
-SHAPES = {
-    "no body": "No body with two legs can be seen in this skeleton.",
-    "no legs": "No legs can be seen in this skeleton, only arms.",
-    "four legs": "This skeleton stands on four legs: it is no body that a person's motion could go onto.",
-}
+NO_BODY = ("no body", "no legs", "four legs")  # codes of what is no body that a person's motion could go onto
+
+
+class Arms(StrEnum):
+    """How the arms are held at rest."""
+
+    T_POSE = "T-pose"
+    A_POSE = "A-pose"
+    HANGING = "hanging"
+    RAISED = "raised"
+    NONE = "none"
 
 
 @dataclass(frozen=True)
-class Fact:
-    """One finding: what it is about, its value in words, and what it was taken from."""
+class RestPose:
+    """``angle``: of the arms below the horizontal, degrees; None where there are none."""
 
-    label: str
-    value: str
-    evidence: str = ""
-    sure: bool = True
-
-
-@dataclass(frozen=True)
-class Oddity:
-    """Something about a file that is worth a look, and what to do about it. ``kind`` tells programs apart what it is."""
-
-    kind: str
-    text: str
-    remedy: str
-    amount: float = 0.0
+    arms: Arms
+    seated: bool = False
+    angle: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,11 +55,10 @@ class Figure:
     unit: str
     up: str
     facing: str
-    rest_pose: str
-    arm_angle: float | None
+    rest_pose: RestPose | None
     height: float
     facts: tuple[Fact, ...]
-    oddities: tuple[Oddity, ...]
+    oddities: tuple[Finding, ...]
     fingerprint: str
 
 
@@ -82,29 +77,21 @@ def guess_unit(stature):
 
 
 def describe_rest(skeleton, body):
-    """``(words, arm angle)``: what pose the skeleton rests in; the angle is below the horizontal, degrees."""
+    """What pose the skeleton rests in (a RestPose)."""
     points, _ = skeleton.rest_world
     arms = [
         points[body.parts[f"{s} hand"][0]] - points[body.parts[f"{s} upper arm"][0]]
         for s in ("left", "right")
         if f"{s} hand" in body.parts and f"{s} upper arm" in body.parts
     ]
-    angle, words = None, "no arms"
+    angle, held = None, Arms.NONE
     if arms:
         angle = float(np.degrees(np.mean([np.arcsin(np.clip(-rot.normalise(a) @ body.up, -1, 1)) for a in arms])))
-        words = (
-            "T-pose"
-            if abs(angle) < 20
-            else "A-pose"
-            if 20 <= angle < 65
-            else "arms hanging"
-            if angle >= 65
-            else "arms raised"
-        )
+        held = Arms.T_POSE if abs(angle) < 20 else Arms.RAISED if angle < 0 else Arms.A_POSE
+        held = Arms.HANGING if angle >= 65 else held
     thighs = [points[body.parts[f"{s} shin"][0]] - points[body.parts[f"{s} thigh"][0]] for s in ("left", "right")]
-    if np.mean([rot.normalise(t) @ -body.up for t in thighs]) < 0.5:
-        words = f"seated, {words}"
-    return words, angle
+    seated = bool(np.mean([rot.normalise(t) @ -body.up for t in thighs]) < 0.5)
+    return RestPose(held, seated, angle)
 
 
 def fingerprint(skeleton, prefix=""):
@@ -120,92 +107,51 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
     shape = body or read_shape(skeleton, correction.prefix)
     body = shape if isinstance(shape, Body) else None
-    facts, oddities = [], []
+    oddities = []
     if body is None:
         extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
         stature, up = float(extent), axis_vector(declared.up or "Y")
         forward = rot.AXES["Z"] if abs(up[1]) > 0.5 else -rot.AXES["Y"]
-        up_from = facing_from = "no body could be read; this is a guess"
+        up_from = facing_from = finding("no body")
         up_sure = facing_sure = False
         if shape.up is not None:
             up, forward = shape.up, shape.forward
-            up_from = facing_from = "the four legs that it stands on"
+            up_from = facing_from = finding("four legs")
             up_sure = facing_sure = True
         elif declared.up:
-            up_from, up_sure = "the file says so", True
-        oddities.append(Oddity(shape.kind, SHAPES[shape.kind], "Use another file, or tie its bones by hand."))
+            up_from, up_sure = DECLARED, True
+        oddities.append(finding(shape.kind))
     else:
         stature, up, forward = body.stature, body.up, body.forward
-        up_from, facing_from, up_sure, facing_sure = (
-            "direction from hips to head",
-            body.facing_from,
-            True,
-            body.facing_certain,
-        )
+        up_from, up_sure = finding("trunk", declared=False), True
+        facing_from, facing_sure = finding(body.facing_from), body.facing_certain
         if declared.up and abs(up @ axis_vector(declared.up)) < 0.5:
-            oddities.append(
-                Oddity(
-                    "up",
-                    f"The file says that {declared.up} is up, and the figure stands along {axis_name(up)}.",
-                    "The figure is trusted; set Up in Gather if it should lie.",
-                )
-            )
+            oddities.append(finding("declared up", declared=declared.up, seen=axis_name(up)))
         elif declared.up:
-            up_from = "direction from hips to head, and the file says so"
+            up_from = finding("trunk", declared=True)
         if body.sides_swapped:
-            oddities.append(
-                Oddity(
-                    "sides",
-                    "The words left and right in the names stand against the body: what is called left is its right.",
-                    "The body is trusted; if it faces the other way, set its facing in Gather.",
-                )
-            )
+            oddities.append(finding("sides"))
     if correction.up:
-        up, up_from, up_sure = axis_vector(correction.up), "set manually", True
+        up, up_from, up_sure = axis_vector(correction.up), MANUAL, True
     forward = _square(forward, up)
     if correction.facing:
-        forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), "set manually", True
-    scale, unit, unit_sure = guess_unit(stature)
-    unit_from = f"the figure is {stature:.4g} units tall along its bones"
-    if declared.unit and (body is None or _LOWEST < stature * declared.unit < _TALLEST):
-        scale, unit, unit_sure, unit_from = declared.unit, name_of(declared.unit), True, "the file says so"
-    elif declared.unit and body:
-        oddities.append(
-            Oddity(
-                "declared unit",
-                f"By the unit that the file tells, {name_of(declared.unit)}, the figure would be "
-                f"{stature * declared.unit:.3g} m tall; it is taken to be in another one.",
-                "Set its unit in Gather if it is that size.",
-            )
-        )
-    if correction.scale:
-        scale, unit_sure, unit_from = correction.scale, True, "set manually"
-        unit = name_of(scale)
-    elif not unit_sure:
-        oddities.append(
-            Oddity(
-                "unit",
-                f"No usual unit fits a figure of {stature:,.0f} units; it is shown {stature * scale:.2f} m tall.",
-                "Set its unit in Gather if that is not its size.",
-            )
-        )
-    rest, angle = describe_rest(skeleton, body) if body else ("unknown", None)
-    facts += [
-        Fact("Unit", unit, unit_from, unit_sure),
-        Fact("Up", axis_name(up), up_from, up_sure),
-        Fact("Facing", axis_name(forward), facing_from, facing_sure),
-        Fact("Skeleton", f"{len(skeleton)} joints", _about_joints(skeleton)),
-        Fact("Height", f"{stature * scale:.2f} m", "from sole to crown along the bones"),
+        forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), MANUAL, True
+    scale, unit, unit_sure, unit_from = _unit(stature, body, correction, declared, oddities)
+    rest = describe_rest(skeleton, body) if body else None
+    facts = [
+        Fact("unit", {"unit": unit, "metres": scale}, unit_from, unit_sure),
+        Fact("up", {"axis": axis_name(up)}, up_from, up_sure),
+        Fact("facing", {"axis": axis_name(forward)}, facing_from, facing_sure),
+        Fact("skeleton", {"joints": len(skeleton)}, _about_joints(skeleton)),
+        Fact("height", {"metres": stature * scale}, finding("along bones")),
     ]
     if body:
-        told = "" if angle is None else f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal"
-        if correction.rest is not None:
-            frame = "bind pose" if correction.rest == BIND else f"frame {correction.rest} of the file"
-            told = f"{told}; {frame}, set manually".removeprefix("; ")
-        facts.append(Fact("Rest pose", rest, told))
+        frame = None if correction.rest == BIND else correction.rest
+        chosen = correction.rest is not None
+        facts.append(Fact("rest pose", {"pose": rest}, finding("rest pose", pose=rest, chosen=chosen, frame=frame)))
         prefix = body.names.prefix
-        told = "set manually" if correction.prefix is not None else "all names begin with it" if prefix else ""
-        facts.append(Fact("Name prefix", prefix or "none", told))
+        prefix_from = MANUAL if correction.prefix is not None else finding("all names") if prefix else None
+        facts.append(Fact("name prefix", {"prefix": prefix}, prefix_from))
     return Figure(
         body,
         Placement.from_axes(scale, up, forward),
@@ -213,7 +159,6 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
         axis_name(up),
         axis_name(forward),
         rest,
-        angle,
         stature * scale,
         tuple(facts),
         tuple(oddities),
@@ -221,17 +166,27 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     )
 
 
+def _unit(stature, body, correction, declared, oddities):
+    """``(metres per unit, name, sure, what it was taken from)``; adds to ``oddities`` what is strange about it."""
+    scale, unit, sure = guess_unit(stature)
+    source = finding("figure length", units=stature)
+    if declared.unit and (body is None or _LOWEST < stature * declared.unit < _TALLEST):
+        scale, unit, sure, source = declared.unit, name_of(declared.unit), True, DECLARED
+    elif declared.unit and body:
+        oddities.append(finding("declared unit", unit=name_of(declared.unit), height=stature * declared.unit))
+    if correction.scale:
+        return correction.scale, name_of(correction.scale), True, MANUAL
+    if not sure:
+        oddities.append(finding("unit", units=stature, height=stature * scale))
+    return scale, unit, sure, source
+
+
 def _about_joints(skeleton):
     """What the joints are like: how many only mark ends, and how many lie on their parent."""
     ends = sum(not c and not np.isfinite(t[0]) for c, t in zip(skeleton.children, skeleton.tips))
-    zero = int(
-        np.sum(
-            np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1)
-            < 1e-9 * max(np.abs(skeleton.offsets).max(), 1e-30)
-        )
-    )
-    told = [f"{ends} end joints" if ends else "", f"{zero} with zero length" if zero else ""]
-    return ", ".join(filter(None, told)) or "none with zero length"
+    lengths = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1)
+    zero = int(np.sum(lengths < 1e-9 * max(np.abs(skeleton.offsets).max(), 1e-30)))
+    return finding("joints", ends=ends, zero=zero)
 
 
 def _square(forward, up):
@@ -250,62 +205,31 @@ def motion_facts(clip, body, keys=None):
     ``keys``: at how many times the file has any, where it has none on every frame.
     """
     facts = [
-        Fact("Rate", f"{clip.rate:g} fps", f"a frame every {1000 / clip.rate:.2f} ms"),
-        Fact("Length", f"{clip.seconds:.2f} s", f"{clip.frames} frame{'s' if clip.frames != 1 else ''}{_begins(clip)}"),
+        Fact("rate", {"rate": clip.rate}),
+        Fact("length", {"seconds": clip.seconds, "frames": clip.frames, "start": clip.start}),
     ]
     if keys is not None:
-        facts.append(Fact("Keys", f"at {keys} times", "frames are made from them where they are needed"))
+        facts.append(Fact("keys", {"keys": keys}))
     oddities = []
     if clip.frames <= 2:
-        oddities.append(
-            Oddity(
-                "short",
-                f"Holds only {clip.frames} frame{'s' if clip.frames > 1 else ''}: a reference pose or junk.",
-                "Remove it from the library if you don't need the pose.",
-            )
-        )
+        oddities.append(finding("short", frames=clip.frames))
     if body is None or clip.frames < 1:
         return tuple(facts), tuple(oddities)
     if _collapsed(clip, body):
-        oddities.append(
-            Oddity(
-                "collapsed",
-                "The figure has collapsed: head and feet lie together in every frame that was looked at.",
-                "Remove it from the library; it holds no usable motion.",
-            )
-        )
+        oddities.append(finding("collapsed"))
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
     world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
     places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips, *feet])
     travel = np.ptp(places[hips][[0, 2]], axis=1)
-    still = max(travel) <= 0.3
-    facts.append(
-        Fact(
-            "Travel",
-            "in place" if still else "travels",
-            f"the hips move {np.hypot(*travel):.1f} m over the floor",
-        )
-    )
+    facts.append(Fact("travel", {"in_place": bool(max(travel) <= 0.3), "metres": float(np.hypot(*travel))}))
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = float(low + min(rest_low, 0.0))
-    facts.append(Fact("Floor", f"feet {round(floor * 100, 1) + 0.0:+.1f} cm", "the lowest feet against height zero"))
+    facts.append(Fact("floor", {"metres": floor}))
     if abs(floor) > 0.025 and clip.frames > 2:
-        oddities.append(
-            Oddity(
-                "floor",
-                f"The feet {'hover' if floor > 0 else 'sink'} about {abs(floor) * 100:.1f} cm "
-                f"{'over' if floor > 0 else 'under'} the floor.",
-                "If they should stand, put the clip on the floor.",
-                floor,
-            )
-        )
+        oddities.append(finding("floor", metres=floor))
     return tuple(facts), tuple(oddities)
-
-
-def _begins(clip):
-    return f", beginning at {clip.start:.2f} s" if abs(clip.start) > 0.5 / clip.rate else ""
 
 
 def _collapsed(clip, body):

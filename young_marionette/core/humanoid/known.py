@@ -73,7 +73,7 @@ def known_body(skeleton, bones, prefix=None):
     stature += _below(skeleton, parts["left foot"][0], straight, 0.05 * leg) + 0.13 * leg * ("head" in parts)
     certain = dict.fromkeys(parts, 1.0)
     return Body(
-        parts, certain, certain, straight, forward, "the file's table of humanoid bones", True, stature, False,
+        parts, certain, certain, straight, forward, "table", True, stature, False,
         NameEvidence(skeleton.names, prefix), True,
     )  # fmt: skip
 

@@ -24,7 +24,7 @@ class Body:
 
     ``parts`` maps names such as ``"hips"``, ``"spine"`` or ``"left forearm"`` to runs of joint
     numbers, first to last. ``tabled``: the file itself names the parts. ``up`` and ``forward`` are unit vectors in the skeleton's world.
-    ``stature`` is the length from sole to crown along the bones, whatever the pose.
+    ``stature`` is the length from sole to crown along the bones, whatever the pose. ``facing_from``: feet, bends, side words, table, or nothing.
     """
 
     parts: dict[str, tuple[int, ...]]
@@ -318,12 +318,12 @@ def _frame(tree, names, legs, arms, top):
     leg = _length(points, a.joints)
     toes = np.mean([tree.line(tree.chain(limb.joints[2]))[-1] - points[limb.joints[2]] for limb in legs.limbs], axis=0)
     if abs(toes @ forward) > 0.03 * leg:
-        return up, forward * np.sign(toes @ forward), "the feet: heel behind, toes in front", True
+        return up, forward * np.sign(toes @ forward), "feet", True
     bend = np.mean([_bend(points, limb.joints) for limb in legs.limbs], axis=0) @ forward / leg
     if arms is not None:
         bend -= np.mean([_bend(points, limb.joints) for limb in arms.limbs], axis=0) @ forward / leg
     if abs(bend) > 0.01:
-        return up, forward * np.sign(bend), "the bend of knees and elbows", True
+        return up, forward * np.sign(bend), "bends", True
     votes = sum(
         {LEFT: 1, RIGHT: -1}.get(side, 0)
         * np.sign(points[limb.joints[0]] @ np.cross(up, forward) - hips @ np.cross(up, forward))
@@ -331,9 +331,9 @@ def _frame(tree, names, legs, arms, top):
         for side in [names.sides[limb.joints[0]]]
     )
     if votes:
-        return up, forward * np.sign(votes), "the words left and right in the names", True
+        return up, forward * np.sign(votes), "side words", True
     guess = forward @ np.array([0.0, -0.5 if abs(up[1]) < 0.5 else 0.0, 1.0])
-    return up, forward * (np.sign(guess) or 1.0), "nothing visible; this is a guess", False
+    return up, forward * (np.sign(guess) or 1.0), "nothing", False
 
 
 def _bend(points, joints):

@@ -40,7 +40,9 @@ def from_arrays(
 ) -> KeyedClip:
     """The KeyedClip of such arrays; ValueError, KeyError or IndexError where they do not fit."""
     samplers: dict[Channel, Sampler] = {}
-    times, values, ways, tangents = (_Taken(arrays[k]) for k in ("times", "values", "interpolation", "tangents"))
+    times, values, ways, tangents = (
+        _Taken(arrays.get(k, np.zeros(0))) for k in ("times", "values", "interpolation", "tangents")
+    )
     told = (np.asarray(arrays[key]).tolist() for key in ("nodes", "kinds", "counts", "smooth"))
     for node, kind, count, smooth in zip(*told, strict=True):
         if min(node, kind, count) < 0:

@@ -17,21 +17,6 @@ class Difference:
     kind: str
     bones: tuple[str, ...]
 
-    @property
-    def text(self):
-        """In words, such as ``two bones more: Pole, Lantern``."""
-        count = len(self.bones)
-        shown = ", ".join(self.bones[:4]) + (f" and {count - 4} more" if count > 4 else "")
-        number = {1: "one", 2: "two", 3: "three", 4: "four"}.get(count, str(count))
-        bones = f"{number} bone{'s' if count > 1 else ''}"
-        return {
-            "more": f"{bones} more: {shown}",
-            "fewer": f"{bones} fewer: {shown}",
-            "renamed": f"{bones} renamed: {shown}",
-            "re-parented": f"{bones} re-parented: {shown}",
-            "offset": f"{bones} with another rest offset: {shown}",
-        }[self.kind]
-
 
 def _shape(skeleton):
     # Many are compared with many.

@@ -14,6 +14,7 @@ from ...core import rotations as rot
 from ...core.clip import Clip, from_rows
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
+from ...core.findings import finding
 from ...core.skeleton import Skeleton
 from ...core.units import INCH
 from ..files import opened
@@ -40,12 +41,10 @@ def read(path):
     text = _text(path)
     if _is_skeleton(text[: 1 << 16].lower()):
         bones = _skeleton(path.name, text)
-        return _file(path, bones, (), ["The file holds a skeleton without motion."])
+        return _file(path, bones, (), [finding("no motion")])
     skeleton_path = _beside(path)
     bones = _skeleton(skeleton_path.name, _text(skeleton_path))
-    notes = [
-        f"The skeleton was read from {skeleton_path.name}. AMC tells no rate: {RATE:g} frames per second are taken."
-    ]
+    notes = [finding("skeleton beside", file=skeleton_path.name, rate=RATE)]
     file = _file(path, bones, (), notes)
     return replace(file, clips=(_clip(path, text, bones, file.skeleton, notes),), notes=tuple(notes))
 
@@ -235,7 +234,7 @@ def _clip(path, text, bones, skeleton, notes):
         angles = [c * factor for w, c in zip(free, columns) if w[0] == "r"]
         turns[index[name]] = _around(bones.axes[name], _turns(order, angles, frames))
         if any(w[0] in "tl" for w in free):
-            notes.append(f"{name} changes its length or place, which is left out.")
+            notes.append(finding("left out", joint=name))
     return Clip(path.stem, skeleton, RATE, from_rows(turns), np.array([0]), from_rows(moved[None]))
 
 

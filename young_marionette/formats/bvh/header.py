@@ -9,6 +9,7 @@ from typing import NoReturn
 import numpy as np
 
 from ...core.errors import InputError
+from ...core.findings import finding
 from ...core.skeleton import Skeleton
 from .layout import Layout
 
@@ -150,9 +151,7 @@ def parse_header(label, text):
         while name in used:
             name, count = f"{joint.name} ({count})", count + 1
         if name != joint.name:
-            parser.notes.append(
-                f"The name {joint.name} is given to more than one joint; here it is told apart as {name}."
-            )
+            parser.notes.append(finding("same name", name=joint.name, told=name))
         used.add(name)
         names.append(name)
     tips = np.array([j.tip if j.tip is not None else [np.nan] * 3 for j in joints])

@@ -11,6 +11,7 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.clip import Clip, from_rows
 from ...core.errors import InputError
+from ...core.findings import finding
 from ..files import opened
 from ..motion_file import MotionFile
 from .header import parse_header
@@ -39,7 +40,7 @@ def read(path):
         body = head[found.end() :] + file.read() if found else None
     skeleton, layout, notes = parse_header(path.name, text)
     if body is None:
-        notes.append("The file holds a skeleton without motion.")
+        notes.append(finding("no motion"))
         return MotionFile(path, "BVH", skeleton, (), layout, tuple(notes))
     rate, table = _table(path.name, body, sum(map(len, layout.channels)), notes)
     clip = _clip(path.stem, skeleton, layout, rate, table, notes)
@@ -78,7 +79,7 @@ def _table(label, body, width, notes):
     if rest and rows >= announced:
         raise InputError(f"{label}: {len(values)} numbers do not fill rows of {width} channels.")
     if rows != announced:
-        notes.append(f"The file announces {int(announced)} frames and holds {rows} whole ones; all of those were read.")
+        notes.append(finding("other frames", announced=int(announced), there=rows))
     return _rate(seconds), values[: rows * width].reshape(rows, width)
 
 
@@ -148,6 +149,6 @@ def _places(skeleton, joint, places, frames, notes):
     result = np.stack([places.get(axis, np.full(frames, offset[i])) for i, axis in enumerate("XYZ")])
     length = np.linalg.norm(offset)
     if frames > 2 and skeleton.parents[joint] >= 0 and length > 0 and np.linalg.norm(result.mean(1)) < 0.3 * length:
-        notes.append(f"The positions of {skeleton.names[joint]} are near zero, so they were added to its offset.")
+        notes.append(finding("positions added", joint=skeleton.names[joint]))
         result += offset[:, None]
     return result

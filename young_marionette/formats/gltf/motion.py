@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.errors import InputError
+from ...core.findings import finding
 from ...core.keys.channel import Channel, Joint, Kind, Morph
 from ...core.keys.keyed import KeyedClip
 from ...core.keys.sampler import Interpolation, Sampler, still
 from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
-from ..transforms import NodeSpace, scaling_note
+from ..transforms import NodeSpace
 from . import vrm
 from .accessors import item
 
@@ -64,7 +65,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     rate, regular = grid_rate(all_times, any(c[2] == "CUBICSPLINE" for c in own.values()))
     start, end = min(t[0] for t in all_times), max(t[-1] for t in all_times)
     if not regular:
-        notes.append(f"The keys of {name} fall on no frames of a usual rate; frames are made at {rate:g} per second.")
+        notes.append(finding("no usual rate", clip=name, rate=rate))
     check_size(container.label, name, int((end - start) * rate) + 2, len(tree.nodes))
     known = {}
 
@@ -114,7 +115,7 @@ def _of_joints(nodes, tree, own, name, notes):
             scaled.append(joint)
             samplers[Channel(Joint(joint), Kind.SCALE)] = space.scale_in(joint, sampler)
     if scaled:
-        notes.append(scaling_note(name, [skeleton.names[j] for j in sorted(scaled)]))
+        notes.append(finding("scales over time", clip=name, joints=[skeleton.names[j] for j in sorted(scaled)]))
     return samplers
 
 

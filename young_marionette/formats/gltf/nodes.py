@@ -8,8 +8,9 @@ import numpy as np
 
 from ...core import rotations as rot
 from ...core.errors import InputError
+from ...core.findings import Finding, finding
 from ...core.skeleton import Skeleton
-from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
+from ..transforms import decomposed, different, parents_first, skeleton_under
 from .accessors import item, whole
 
 MAX_NODES, MAX_DEPTH = 200_000, 20_000
@@ -119,7 +120,7 @@ class Tree:
     skeleton: Skeleton
     nodes: tuple[int, ...]
     over: np.ndarray
-    notes: tuple[str, ...]
+    notes: tuple[Finding, ...]
 
     @property
     def joint_of(self):
@@ -244,7 +245,7 @@ def _tree(nodes, root, wanted):
         names, parents, nodes.moves[joints], nodes.turns[joints], nodes.scales[joints], over
     )
     if doubles:
-        notes.append(DOUBLES.format(doubles))
+        notes.append(finding("same names", joints=doubles))
     tips = np.array(skeleton.tips)
     for end in ends:
         over_end = index[int(nodes.parents[end])]

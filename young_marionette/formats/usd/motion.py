@@ -8,12 +8,13 @@ import numpy as np
 
 from ...core import rotations as rot
 from ...core.errors import InputError
+from ...core.findings import finding
 from ...core.keys.channel import Channel, Joint, Kind, Morph
 from ...core.keys.keyed import KeyedClip
 from ...core.keys.sampler import Interpolation, Sampler, still
 from ...core.scaling import factors_above
 from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
-from ..transforms import NodeSpace, decomposed, relative, scaling_note
+from ..transforms import NodeSpace, decomposed, relative
 from .skeletons import matrices
 
 _LOWEST, _HIGHEST = 10.0, 240.0  # rates that frames are made at where samples are few
@@ -87,9 +88,7 @@ def _timed(name, tree, joints, place, tracks, ways, shapes, label, notes):
     start, end = min(t[0] for t in times), max(t[-1] for t in times)
     check_size(label, name, int((end - start) * rate) + 2, len(tree.joints))
     if not regular:
-        notes.append(
-            f"The samples of {name} fall on no frames of a usual rate; frames are made at {rate:g} per second."
-        )
+        notes.append(finding("no usual rate", clip=name, rate=rate))
     tracks = {kind: (on_frames(t, start, rate) if len(t) > 1 else t + start, v) for kind, (t, v) in tracks.items()}
     known = [(column, place[token]) for column, token in enumerate(joints) if token in place]
     motion = _Motion(name, tree, known, tracks, ways, start + np.arange(round((end - start) * rate + 0.48) + 1) / rate)
@@ -152,7 +151,9 @@ class _Motion:
         moves = {j: space.translation_in(j, s) for j, s in self._joints("translations").items()}
         scales, rounded = self._scales()
         if scales:
-            notes.append(scaling_note(self.name, [skeleton.names[j] for j in sorted(scales)]))
+            notes.append(
+                finding("scales over time", clip=self.name, joints=[skeleton.names[j] for j in sorted(scales)])
+            )
         for joint, factor in factors_above(skeleton, rounded).items():
             moves[joint] = self._longer(moves.get(joint) or still(skeleton.offsets[joint], self.frames[0]), factor)
         if len(self.ways.times):

@@ -8,6 +8,7 @@ from dataclasses import replace
 from ...core.character.meshes import Character, Material, Mesh, Morph
 from ...core.clip import Clip
 from ...core.figure.declared import Declared
+from ...core.findings import Finding
 from ...core.keys.arrays import from_arrays, to_arrays
 from ...core.keys.keyed import KeyedClip
 from ...core.skeleton import Skeleton
@@ -25,7 +26,7 @@ def packed(parts, declared, data, textures, layers=()):
                 "tree": _tree(store, tree),
                 "clips": [_clip(store, c) for c in clips],
                 "character": _character(store, character),
-                "notes": list(notes),
+                "notes": _notes(notes),
                 "name": name,
             }
             for tree, clips, character, notes, name in parts
@@ -49,22 +50,32 @@ def unpacked(file, told, data=None, textures=None):
     for part in described["parts"]:
         tree = _tree_back(store, part["tree"])
         clips = [_clip_back(store, c, tree.skeleton) for c in part["clips"]]
-        parts.append((tree, clips, _character_back(store, part["character"], textures), part["notes"], part["name"]))
+        parts.append(
+            (tree, clips, _character_back(store, part["character"], textures), _notes_back(part["notes"]), part["name"])
+        )
     layer = store.get_bytes(described["layer"])
     return parts, Declared(*described["declared"]), data if layer is None else layer, textures, described["layers"]
+
+
+def _notes(notes):
+    return [[note.code, dict(note.values)] for note in notes]
+
+
+def _notes_back(told):
+    return tuple(Finding(code, values) for code, values in told)
 
 
 def _tree(store, tree):
     s = tree.skeleton
     arrays = (s.parents, s.offsets, s.rest, s.tips, s.scales, tree.over, tree.scales, tree.binds)
     return {"path": tree.path, "joints": list(tree.joints), "names": list(s.names), "arrays": list(map(store.put, arrays)),
-            "notes": list(tree.notes)}  # fmt: skip
+            "notes": _notes(tree.notes)}  # fmt: skip
 
 
 def _tree_back(store, told):
     parents, offsets, rest, tips, scales, over, own, binds = map(store.get, told["arrays"])
     skeleton = Skeleton(tuple(told["names"]), parents, offsets, rest, tips, scales)
-    return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, tuple(told["notes"]))
+    return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, _notes_back(told["notes"]))
 
 
 _CLIP = ("rotations", "moving", "translations", "weights", "scaled", "scales")

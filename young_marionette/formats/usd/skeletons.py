@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...core.errors import InputError
+from ...core.findings import Finding, finding
 from ...core.skeleton import Skeleton
-from ..transforms import DOUBLES, decomposed, different, parents_first, skeleton_under
+from ..transforms import decomposed, different, parents_first, skeleton_under
 
 TIPS = "userProperties:boneEnds"
 
@@ -26,7 +27,7 @@ class UsdTree:
     over: np.ndarray
     scales: np.ndarray
     binds: np.ndarray
-    notes: tuple[str, ...]
+    notes: tuple[Finding, ...]
 
 
 def matrices(values):
@@ -76,7 +77,7 @@ def tree_of(prim, label, cache):
     new_parents = [place[parents[j]] if parents[j] >= 0 else -1 for j in order]
     skeleton, notes = skeleton_under(names, new_parents, moves, turns, scales, over)
     if doubles:
-        notes.append(DOUBLES.format(doubles))
+        notes.append(finding("same names", joints=doubles))
     skeleton = _with_tips(skeleton, prim, order)
     return UsdTree(
         str(prim.GetPath()), tuple(joints[j] for j in order), skeleton, over, scales, bind[order], tuple(notes)

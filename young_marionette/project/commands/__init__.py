@@ -1,5 +1,6 @@
 """All edits of the document. Each command has a label in plain words and makes a new state of an old one."""
 
+from .base import Command
 from .library import AddEntries, Choose, Correct, Remove, Rename, RenameBones, SetRole, Tag
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
 from .stance import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTurn, TurnBone
@@ -13,6 +14,7 @@ __all__ = [
     "Bake",
     "BakeAnew",
     "Choose",
+    "Command",
     "Correct",
     "DeclareAbsent",
     "KeepStringing",

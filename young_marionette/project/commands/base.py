@@ -3,10 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING, Protocol
 
 from ...core.errors import InputError
 from ..pairing import Origin, pair
 from ..stringing import from_file
+
+if TYPE_CHECKING:
+    from ..document import State
+
+
+class Command(Protocol):
+    """An edit: makes a new state of an old one, or the same where there is nothing to do; InputError where it can't."""
+
+    @property
+    def label(self) -> str: ...
+
+    def run(self, state: State) -> State: ...
 
 
 def paired(state):

@@ -1,0 +1,153 @@
+"""Facts in words: what it is about, its value, and what it was taken from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from ..core.figure.facts import Arms, RestPose
+from ..core.findings import Fact, Finding
+from .findings import counted
+
+
+class FactWords(NamedTuple):
+    """``label``: what it is about. ``value``: in words. ``evidence``: what it was taken from; may be empty."""
+
+    label: str
+    value: str
+    evidence: str
+
+
+def fact_words(fact: Fact) -> FactWords:
+    """A fact in words.
+
+    >>> fact_words(Fact("rate", {"rate": 30.0}))
+    FactWords(label='Rate', value='30 fps', evidence='a frame every 33.33 ms')
+    """
+    label, value, evidence = _FACTS[fact.code]
+    told = evidence(fact) if evidence is not None else source_words(fact.source)
+    return FactWords(label, value(fact), told)
+
+
+def source_words(source: Finding | None) -> str:
+    """What a fact was taken from; empty where that is not told."""
+    if source is None:
+        return ""
+    words = _SOURCES[source.code]
+    return words if isinstance(words, str) else words(source)
+
+
+def rest_pose_words(pose: RestPose | None) -> str:
+    """A rest pose in words, such as ``seated, arms hanging``."""
+    if pose is None:
+        return "unknown"
+    arms = {Arms.HANGING: "arms hanging", Arms.RAISED: "arms raised", Arms.NONE: "no arms"}.get(pose.arms, pose.arms)
+    return f"seated, {arms}" if pose.seated else str(arms)
+
+
+def _joints(source: Finding) -> str:
+    told = [f"{source['ends']} end joints" if source["ends"] else ""]
+    told.append(f"{source['zero']} with zero length" if source["zero"] else "")
+    return ", ".join(filter(None, told)) or "none with zero length"
+
+
+def _rest(source: Finding) -> str:
+    angle, told = source["pose"].angle, []
+    if angle is not None:
+        told.append(f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal")
+    if source["chosen"]:
+        frame = "bind pose" if source["frame"] is None else f"frame {source['frame']} of the file"
+        told.append(f"{frame}, set manually")
+    return "; ".join(told)
+
+
+def _levels(source: Finding) -> str:
+    sizes = source["triangles"]
+    return f"{len(sizes)} levels, of {', '.join(f'{n:,}' for n in sizes)} triangles"
+
+
+_SOURCES: dict[str, str | Callable[[Finding], str]] = {
+    "manual": "set manually",
+    "declared": "the file says so",
+    "no body": "no body could be read; this is a guess",
+    "four legs": "the four legs that it stands on",
+    "trunk": lambda s: "direction from hips to head" + (", and the file says so" if s["declared"] else ""),
+    "feet": "the feet: heel behind, toes in front",
+    "bends": "the bend of knees and elbows",
+    "side words": "the words left and right in the names",
+    "nothing": "nothing visible; this is a guess",
+    "table": "the file's table of humanoid bones",
+    "figure length": lambda s: f"the figure is {s['units']:.4g} units tall along its bones",
+    "joints": _joints,
+    "along bones": "from sole to crown along the bones",
+    "rest pose": _rest,
+    "all names": "all names begin with it",
+    "skin": lambda s: f"skinned to {counted(s['joints'], 'joint')}, in {counted(s['materials'], 'material')}",
+    "levels": _levels,
+    "siblings": lambda s: (
+        f"{s['count']} more in the library with this skeleton" if s["count"] else "no other file has this skeleton"
+    ),
+}
+
+
+def _length(fact: Fact) -> str:
+    begins = abs(fact["start"]) > 0.005
+    return counted(fact["frames"], "frame") + (f", beginning at {fact['start']:.2f} s" if begins else "")
+
+
+def _bind(fact: Fact) -> str:
+    if fact["differs"]:
+        return f"up to {fact['degrees']:.0f}° apart, at {fact['joint']}"
+    return "the skin compared with the joints at rest"
+
+
+def _names(names: list[str]) -> str:
+    return ", ".join(names[:4]) + (", …" if len(names) > 4 else "")
+
+
+Value = Callable[[Fact], str]
+_FACTS: dict[str, tuple[str, Value, Value | None]] = {
+    "unit": ("Unit", lambda f: f["unit"], None),
+    "up": ("Up", lambda f: f["axis"], None),
+    "facing": ("Facing", lambda f: f["axis"], None),
+    "skeleton": ("Skeleton", lambda f: counted(f["joints"], "joint"), None),
+    "height": ("Height", lambda f: f"{f['metres']:.2f} m", None),
+    "rest pose": ("Rest pose", lambda f: rest_pose_words(f["pose"]), None),
+    "name prefix": ("Name prefix", lambda f: f["prefix"] or "none", None),
+    "rate": ("Rate", lambda f: f"{f['rate']:g} fps", lambda f: f"a frame every {1000 / f['rate']:.2f} ms"),
+    "length": ("Length", lambda f: f"{f['seconds']:.2f} s", _length),
+    "keys": (
+        "Keys",
+        lambda f: f"at {counted(f['keys'], 'time')}",
+        lambda _: "frames are made from them where they are needed",
+    ),
+    "travel": (
+        "Travel",
+        lambda f: "in place" if f["in_place"] else "travels",
+        lambda f: f"the hips move {f['metres']:.1f} m over the floor",
+    ),
+    "floor": (
+        "Floor",
+        lambda f: f"feet {round(f['metres'] * 100, 1) + 0.0:+.1f} cm",
+        lambda _: "the lowest feet against height zero",
+    ),
+    "body": (
+        "Body",
+        lambda f: f"{counted(f['meshes'], 'mesh', 'meshes')}, {counted(f['triangles'], 'triangle')}",
+        None,
+    ),
+    "detail": ("Detail", lambda f: f"level {f['level']}", None),
+    "morphs": ("Morphs", lambda f: str(len(f["names"])), lambda f: _names(f["names"])),
+    "bind pose": (
+        "Bind pose",
+        lambda f: "differs from the rest pose" if f["differs"] else "same as the rest pose",
+        _bind,
+    ),
+    "animations": (
+        "Animations",
+        lambda f: f"{len(f['names'])} in this file",
+        lambda f: _names(f["names"]),
+    ),
+    "skeletons": ("Skeletons", lambda f: f"{f['count']} in this file", lambda _: "each is an entry of its own"),
+    "family": ("Family", lambda f: f["name"], None),
+}

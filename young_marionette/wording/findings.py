@@ -1,0 +1,137 @@
+"""Findings in words: what was found, and what to do about it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple
+
+from ..core.findings import Finding
+from ..core.matching.families import Difference
+from ..core.text import shown
+
+_MOST = 400
+_ALL_RIGHT = "Nothing needs to be done if the motion looks right."
+_OTHER_FILE = "Use another file, or tie its bones by hand."
+
+
+class Words(NamedTuple):
+    """``text``: what is so. ``remedy``: what to do about it."""
+
+    text: str
+    remedy: str
+
+
+def finding_words(found: Finding) -> Words:
+    """A finding of a file, its skeleton or its motion, in words.
+
+    >>> finding_words(Finding("short", {"frames": 1})).text
+    'Holds only 1 frame: a reference pose or junk.'
+    """
+    text, remedy = _WORDS[found.code]
+    text = text(found) if callable(text) else text.format(**found.values)
+    return Words(shown(text, _MOST), remedy)
+
+
+def counted(count: int, what: str, several: str = "") -> str:
+    """A number with its noun, such as ``2 frames``."""
+    return f"{count:,} {what if count == 1 else several or what + 's'}"
+
+
+def some(names: Sequence[str], most: int = 4) -> str:
+    """The first of several names, and how many more there are."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
+
+
+def difference_words(apart: Difference) -> str:
+    """How two skeletons differ, such as ``two bones more: Pole, Lantern``."""
+    count = len(apart.bones)
+    number = {1: "one", 2: "two", 3: "three", 4: "four"}.get(count, str(count))
+    what = {"offset": "with another rest offset"}.get(apart.kind, apart.kind)
+    return f"{number} bone{'s' if count > 1 else ''} {what}: {some(apart.bones)}"
+
+
+def _first_of(joints: Sequence[str]) -> str:
+    return joints[0] + (f" and {len(joints) - 1} more" if len(joints) > 1 else "")
+
+
+def _floor(found: Finding) -> str:
+    metres = found["metres"]
+    return (
+        f"The feet {'hover' if metres > 0 else 'sink'} about {abs(metres) * 100:.1f} cm "
+        f"{'over' if metres > 0 else 'under'} the floor."
+    )
+
+
+Text = str | Callable[[Finding], str]
+_WORDS: dict[str, tuple[Any, str]] = {
+    # what was told in words by an earlier version
+    "text": (lambda f: f["text"], _ALL_RIGHT),
+    # of skeletons
+    "no body": ("No body with two legs can be seen in this skeleton.", _OTHER_FILE),
+    "no legs": ("No legs can be seen in this skeleton, only arms.", _OTHER_FILE),
+    "four legs": (
+        "This skeleton stands on four legs: it is no body that a person's motion could go onto.",
+        _OTHER_FILE,
+    ),
+    "declared up": (
+        "The file says that {declared} is up, and the figure stands along {seen}.",
+        "The figure is trusted; set Up in Gather if it should lie.",
+    ),
+    "declared unit": (
+        "By the unit that the file tells, {unit}, the figure would be {height:.3g} m tall; it is taken to be another.",
+        "Set its unit in Gather if it is that size.",
+    ),
+    "unit": (
+        "No usual unit fits a figure of {units:,.0f} units; it is shown {height:.2f} m tall.",
+        "Set its unit in Gather if that is not its size.",
+    ),
+    "sides": (
+        "The words left and right in the names stand against the body: what is called left is its right.",
+        "The body is trusted; if it faces the other way, set its facing in Gather.",
+    ),
+    # of motion
+    "short": (
+        lambda f: f"Holds only {counted(f['frames'], 'frame')}: a reference pose or junk.",
+        "Remove it from the library if you don't need the pose.",
+    ),
+    "collapsed": (
+        "The figure has collapsed: head and feet lie together in every frame that was looked at.",
+        "Remove it from the library; it holds no usable motion.",
+    ),
+    "floor": (_floor, "If they should stand, put the clip on the floor."),
+    # of files
+    "body unusable": ("Its body can't be used: {why}", _ALL_RIGHT),
+    "uneven over": ("The skeleton stands under a node that is scaled unevenly; the mean is taken.", _ALL_RIGHT),
+    "uneven scales": (
+        lambda f: f"{_first_of(f['joints'])} scale unevenly, which no skeleton of rotations can follow exactly.",
+        _ALL_RIGHT,
+    ),
+    "scales over time": (
+        lambda f: (
+            f"{f['clip']} scales {_first_of(f['joints'])} over time: its own body follows, and a rig takes over "
+            "where joints go, not how large they are."
+        ),
+        _ALL_RIGHT,
+    ),
+    "no usual rate": (
+        "The keys of {clip} fall on no frames of a usual rate; frames are made at {rate:g} per second.",
+        _ALL_RIGHT,
+    ),
+    "same names": (
+        "{joints} joints share their names with others; they got numbers to tell them apart.",
+        _ALL_RIGHT,
+    ),
+    "same name": ("The name {name} is given to more than one joint; here it is told apart as {told}.", _ALL_RIGHT),
+    "no motion": ("The file holds a skeleton without motion.", _ALL_RIGHT),
+    "other frames": (
+        "The file announces {announced} frames and holds {there} whole ones; all of those were read.",
+        _ALL_RIGHT,
+    ),
+    "positions added": ("The positions of {joint} are near zero, so they were added to its offset.", _ALL_RIGHT),
+    "skeleton beside": (
+        "The skeleton was read from {file}. AMC tells no rate: {rate:g} frames per second are taken.",
+        _ALL_RIGHT,
+    ),
+    "left out": ("{joint} changes its length or place, which is left out.", _ALL_RIGHT),
+}

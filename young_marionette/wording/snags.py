@@ -1,0 +1,132 @@
+"""Snags in words: what is wrong and where, what would mend it, and what the button that mends it is called."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, NamedTuple, Protocol
+
+from ..core.findings import Finding
+from ..core.text import shown
+from .findings import difference_words, finding_words, some
+
+_MOST = 400
+
+
+class SnagWords(NamedTuple):
+    """``mend``: what to call the command that mends it; empty where there is none."""
+
+    text: str
+    remedy: str
+    mend: str
+
+
+class Origin(Protocol):
+    """Where strings came from (see project.pairing)."""
+
+    @property
+    def kind(self) -> str: ...
+    @property
+    def stringing(self) -> str: ...
+    @property
+    def lost(self) -> tuple[str, ...]: ...
+    @property
+    def fresh(self) -> tuple[str, ...]: ...
+
+
+def snag_words(found: Finding) -> SnagWords:
+    """A snag's finding in words.
+
+    >>> snag_words(Finding("wrong order", {"part": "neck", "other": "head"})).remedy
+    'Swap their bones.'
+    """
+    if found.code == "entry":
+        odd = finding_words(found["odd"])
+        text = f"{found['name']}: {odd.text[0].lower()}{odd.text[1:]}"
+        return SnagWords(text, odd.remedy, _ENTRY_MENDS.get(found["odd"].code, ""))
+    text, remedy, mend = _SNAGS[found.code]
+    return SnagWords(
+        shown(text(found) if callable(text) else text.format(**found.values), _MOST),
+        remedy(found) if callable(remedy) else remedy,
+        mend(found) if callable(mend) else mend,
+    )
+
+
+def origin_words(origin: Origin) -> str:
+    """Where the strings of a pairing came from, in words."""
+    if origin.kind == "tied":
+        return "Tied automatically."
+    if origin.kind == "stringing":
+        return f"The stringing {origin.stringing} was made for these two families and is used automatically."
+    told = (
+        f"not there: {', '.join(origin.lost)}" if origin.lost else "",
+        f"tied anew: {', '.join(origin.fresh)}" if origin.fresh else "",
+    )
+    return (
+        f"Adapted from the stringing {origin.stringing}; "
+        f"{'; '.join(filter(None, told)) or 'nothing had to be changed'}."
+    )
+
+
+_ENTRY_MENDS = {"short": "Remove", "collapsed": "Remove", "floor": "Put on the floor"}
+
+
+def _family(found: Finding) -> str:
+    told = "; ".join(map(difference_words, found["apart"])) or "the same bones in another order"
+    return f"{found['name']} differs from the family of {found['kin']}: {told}."
+
+
+def _untied(found: Finding) -> str:
+    if found["lacking"]:
+        where = " and ".join(found["lacking"])
+        return f"It was not found in {where}; tie it by hand, or say that it is absent."
+    return "Tie it on the board, let it be tied, or say that it is absent."
+
+
+def _guess(found: Finding) -> str:
+    ends = f"{', '.join(found['source'])} to {', '.join(found['target'])}"
+    return f"The string of the {found['part']} is a guess ({found['certainty']:.0%}): {ends}."
+
+
+def _swapped(found: Finding) -> str:
+    parts = found["parts"]
+    return f"Left and right are swapped: {', '.join(parts[:3])}{' and more' if len(parts) > 3 else ''}."
+
+
+Text = str | Callable[[Finding], str]
+_SNAGS: dict[str, tuple[Any, Text, Text]] = {
+    "family": (_family, "It has its own strings: check them before you bake it with the others.", ""),
+    "stringing nearly fits": (
+        "The stringing {name} was made for nearly the same two skeletons.",
+        "Adapt it, to use what was tied there.",
+        "Adapt",
+    ),
+    "no string": ("The {part} has no string.", _untied, lambda f: "" if f["lacking"] else "Tie"),
+    "guess": (_guess, "Look at it on the board; tie it by hand if it is right.", ""),
+    "different parts": (
+        "The string of the {part} joins different parts: {source} is the {source_part}, {target} is the {target_part}.",
+        "Tie it differently, or lock it if it is intended.",
+        "",
+    ),
+    "sides swapped": (_swapped, "Swap the sides.", "Swap"),
+    "run out of order": (
+        lambda f: f"The run of the {f['part']} is out of order: {some(f['bones'])}.",
+        "Tie it from the upper end to the lower.",
+        "",
+    ),
+    "tied twice": (
+        lambda f: f"The bone {f['bone']} is tied for {len(f['parts'])} parts: {', '.join(f['parts'])}.",
+        "Tie one of them to another bone.",
+        "",
+    ),
+    "wrong order": (
+        "The {part} and the {other} are tied in the wrong order: above in one skeleton, below in the other.",
+        "Swap their bones.",
+        "",
+    ),
+    "stance off": ("The {part} is {degrees:.0f}° off in the stance.", "Match the stance, or turn the bone.", "Match"),
+    "outdated": (
+        "{name} is out of date: what it was baked from has changed.",
+        "Rebake it, or keep it as it is.",
+        "Rebake",
+    ),
+}

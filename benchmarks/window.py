@@ -86,8 +86,8 @@ def two_bodies():
     """Two bodies of 20,000 triangles each, a morph included, on the stage of the usual window."""
     from dataclasses import replace
 
-    from young_marionette.app.stage.figure import Bones, Figure
     from young_marionette.core.figure.facts import place_figure
+    from young_marionette.core.scene.figure import Bones, Figure
     from young_marionette.core.skeleton import pose_world
     from young_marionette.demo.puppets import puppet
 
@@ -176,9 +176,9 @@ def opening_two_hundred_clips():
         app.processEvents()
     start = last = time.perf_counter()
     before = len(window.session.state.entries)
-    window.open_paths([many])
+    window.files.open_paths([many])
     stalls = []
-    while window.jobs or len(window.session.state.entries) < before + 200:
+    while window.running.jobs or len(window.session.state.entries) < before + 200:
         app.processEvents()
         now = time.perf_counter()
         stalls.append(now - last)

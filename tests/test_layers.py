@@ -102,6 +102,16 @@ with tempfile.TemporaryDirectory() as d:
             for line in compares_words(ast.parse(path.read_text())):
                 self.fail(f"{path}:{line} compares words")
 
+    def test_no_mathematics_in_the_window(self):
+        """Only what fills the graphics card handles arrays; all else in ``app`` asks below for what it shows."""
+        drawing = {PACKAGE / "app/stage" / f"{n}.py" for n in ("arrays", "dress", "painter", "renderer", "shapes")}
+        self.assertTrue(all(path.exists() for path in drawing))
+        for path in (PACKAGE / "app").rglob("*.py"):
+            if path not in drawing:
+                used = set(imports(path))
+                for name in ("numpy", "scipy", "young_marionette.core.rotations", "young_marionette.core.kinematics"):
+                    self.assertNotIn(name, used, path)
+
     def test_no_module_is_a_stub(self):
         for path in PACKAGE.rglob("*.py"):
             tree = ast.parse(path.read_text())

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QLabel
 from tests.app.harness import WindowCase
 from tests.app.test_views import near, pixels
 from tests.support import joints_at, show_folder
-from young_marionette.app.stage.camera import project
+from young_marionette.core.scene.camera import project
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import storage
@@ -25,8 +25,8 @@ class Bodies(WindowCase):
 
     def setUp(self):
         super().setUp()
-        self.window.open_paths([show_folder() / "puppets/bodies" / self.rig])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([show_folder() / "puppets/bodies" / self.rig])
+        self.until(lambda: not self.window.running.jobs)
         self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
         self.window.stage.frame(glide=False)
         self.spin(0.3)
@@ -168,7 +168,7 @@ class Bodies(WindowCase):
     def test_saved_and_delivered(self):
         self.session.do(do.Bake(frames=(0, 30)))
         path = self.folder / "p.marionette"
-        self.assertTrue(self.window.save_to(path))
+        self.assertTrue(self.window.files.save_to(path))
         again = storage.load(path)
         rig = again.rig_entry
         self.assertEqual(len(rig.placed_character.meshes), len(self.state.rig_entry.placed_character.meshes))
@@ -182,7 +182,7 @@ class Bodies(WindowCase):
             desk.body.setChecked(True)
             self.assertEqual(desk.body.isEnabled(), ending in (".glb", ".usdz"))
             self.click(desk.write)
-            self.until(lambda: not self.window.jobs)
+            self.until(lambda: not self.window.running.jobs)
             out = self.folder / f"{name}{ending}"
             self.assertIn("✓", desk.report.text())
             found = entries_of(read(out))
@@ -263,8 +263,8 @@ class Files(WindowCase):
     def test_what_the_card_takes_is_worked_out_while_reading(self):
         from young_marionette.app.stage import arrays
 
-        self.window.open_paths([show_folder() / "puppets/bodies/Gull.glb"])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([show_folder() / "puppets/bodies/Gull.glb"])
+        self.until(lambda: not self.window.running.jobs)
         meshes = self.state.entries[-1].placed_character.meshes
         self.assertTrue(all(mesh in arrays._READY for mesh in meshes))
         self.session.look_at(self.state.entries[-1].id)
@@ -272,8 +272,8 @@ class Files(WindowCase):
         self.assertFalse(any(mesh in arrays._READY for mesh in meshes))
 
     def test_gather_tells_what_else_a_file_holds(self):
-        self.window.open_paths([show_folder() / "exchange/quay_takes.glb"])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([show_folder() / "exchange/quay_takes.glb"])
+        self.until(lambda: not self.window.running.jobs)
         rope = next(e for e in self.state.entries if e.name == "quay_takes: haul_rope")
         self.session.look_at(rope.id)
         texts = [label.text() for label in self.desk("gather").findChildren(QLabel) if label.isVisible()]

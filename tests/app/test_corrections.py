@@ -163,7 +163,7 @@ class BoardByKeyboard(WindowCase):
         self.press(Qt.Key.Key_X)
         self.assertNotIn("left hand", self.state.pairing.absent)
         self.press(Qt.Key.Key_R)
-        self.assertEqual(self.board.region, "Head")
+        self.assertEqual(self.board.region, "head")
 
 
 class LongDrags(WindowCase):

@@ -35,7 +35,7 @@ class FromFilesToAFile(WindowCase):
                 Qt.KeyboardModifier.NoModifier,
             )
         )
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
 
     def test_the_whole_route(self):
         show = show_folder()
@@ -71,7 +71,7 @@ class FromFilesToAFile(WindowCase):
         # Transfer: a setting, then bake by its button.
         transfer = self.desk("transfer")
         self.click(transfer.bake)
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
         self.assertEqual([e.name for e in self.session.baked], ["light_lamp on Heron"])
         self.assertIn(
             "light_lamp on Heron",
@@ -84,12 +84,12 @@ class FromFilesToAFile(WindowCase):
         deliver.folder.setText(str(self.folder))
         self.spin()
         self.click(deliver.write)
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
         out = read(self.folder / "light_lamp on Heron.bvh")
         self.close(joints_at(out.clips[0]), joints_at(self.session.baked[0].clip), 1e-5)
         self.assertFalse(deliver.write.isEnabled(), "what is written is not overwritten by a second click")
         # Saved and opened again: the same motion.
-        self.assertTrue(self.window.save_to(self.folder / "p.marionette"))
+        self.assertTrue(self.window.files.save_to(self.folder / "p.marionette"))
         again = storage.load(self.folder / "p.marionette")
         self.close(joints_at(again.bakes[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
         self.assertFalse(self.session.document.unsaved)
@@ -130,10 +130,10 @@ class FromFilesToAFile(WindowCase):
     def test_folders_and_cancel(self):
         self.drop(show_folder())
         self.assertEqual(len(self.state.entries), 22)
-        self.window.open_paths([show_folder()] * 3)
-        job = self.window.jobs[0]
+        self.window.files.open_paths([show_folder()] * 3)
+        job = self.window.running.jobs[0]
         job.cancel()
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
         self.assertEqual(len(self.state.entries), 22)
         empty = self.folder / "nothing"
         empty.mkdir()
@@ -174,13 +174,13 @@ class Recovering(WindowCase):
         self.assertIn("Quillmouth", again.banner.text.text())
         button = next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Restore")
         self.click(button)
-        self.until(lambda: not again.jobs)
+        self.until(lambda: not again.running.jobs)
         self.close(again.session.state.pairing.stance.target, turned, 1e-12)
         self.assertTrue(again.session.document.unsaved)
         self.assertFalse(again.banner.isVisible())
 
     def test_nothing_is_offered_after_saving(self):
-        self.window.save_to(self.folder / "s.marionette")
+        self.window.files.save_to(self.folder / "s.marionette")
         first, self.window = self.window, None
         first.close()
         self.assertFalse(self.reopen().banner.isVisible())
@@ -202,9 +202,9 @@ class Recovering(WindowCase):
         """The work stops soon, nothing of it comes into the project, and what was there is kept."""
         self.session.do(do.Untie("head"))
         names = [e.name for e in self.state.entries]
-        self.window.open_paths([show_folder()] * 5)
+        self.window.files.open_paths([show_folder()] * 5)
         first, self.window = self.window, None
-        (job,) = first.jobs
+        (job,) = first.running.jobs
         first.close()
         job.wait(20)
         self.assertTrue(job.task.cancelled)
@@ -212,7 +212,7 @@ class Recovering(WindowCase):
         self.assertEqual([e.name for e in first.session.state.entries], names)
         again = self.reopen()
         self.click(next(b for b in again.banner.findChildren(QPushButton) if b.text() == "Restore"))
-        self.until(lambda: not again.jobs)
+        self.until(lambda: not again.running.jobs)
         self.assertEqual([e.name for e in again.session.state.entries], names)
         self.assertNotIn("head", {s.part for s in again.session.state.pairing.strings})
 
@@ -303,7 +303,7 @@ class Keys(WindowCase):
         self.until(lambda: self.session.baked)
         self.window.desks["deliver"].folder.setText(str(self.folder))
         self.key(Qt.Key.Key_D, CTRL)
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
         self.assertTrue((self.folder / "light_lamp on Heron.bvh").exists())
 
     def test_sheet_and_snags(self):

@@ -20,11 +20,11 @@ from tests.app.harness import WindowCase, application
 from tests.support import Case, show_state, told
 from young_marionette.app import theme
 from young_marionette.app.parts.widgets import button, row
-from young_marionette.app.stage.camera import LOOSE, Pose, project
 from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
 from young_marionette.core.clip import Clip
 from young_marionette.core.matching.tying import missing
+from young_marionette.core.scene.camera import LOOSE, Pose, project
 from young_marionette.demo.dressing import insert_joint
 from young_marionette.demo.figures import Build, make_figure
 from young_marionette.project import commands as do
@@ -311,7 +311,7 @@ class Panels(WindowCase):
         self.close(self.window.stage.figures[2].positions, self.window.stage.figures[1].positions, 1e-6)
 
     def test_stringing_from_the_library(self):
-        self.window.keep_stringing()
+        self.window.files.keep_stringing()
         self.session.do(do.Untie("head"))
         self.window.library.select("quay to Heron")
         self.click(self.window.library.use)
@@ -684,22 +684,22 @@ class ManyBones(WindowCase):
         self.assertGreater(len(clip.skeleton), 120)
         self.path = self.folder / "a_rig_with_a_rather_long_name_for_the_harbour_theatre.bvh"
         write(self.path, clip)
-        self.window.open_paths([self.path])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([self.path])
+        self.until(lambda: not self.window.running.jobs)
         self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
 
     def test_it_is_tied_shown_and_turned(self):
         self.assertEqual(missing(self.state.pairing.strings), [])
         board, inside = self.desk("string").board, {}
-        for region in ("Head", "Left hand", "Body"):
+        for region in ("head", "left hand", "body"):
             board.set_region(region)
             board.repaint()
             places, shown = board.places["rig"]
             inside[region] = int(shown.sum())
             size = [board.width(), board.height()]
             self.assertTrue(((places[shown] >= 0) & (places[shown] <= size)).all(), region)
-        self.assertLess(inside["Head"], inside["Left hand"])
-        self.assertGreater(inside["Body"], 120)
+        self.assertLess(inside["head"], inside["left hand"])
+        self.assertGreater(inside["body"], 120)
         self.assertEqual(len(self.window.stage.figures[1].bones.joint_radius), len(self.state.rig_entry.skeleton))
         # Turned by number in the stance: the bone and what hangs on it move, and the desk tells the number.
         desk = self.desk("stance")

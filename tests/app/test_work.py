@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, Q
 
 from tests.app.harness import WindowCase
 from tests.support import figure, joints_at, show_folder, show_state
-from young_marionette.app import file_actions
+from young_marionette.app import autosave
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
 from young_marionette.core.errors import InputError
@@ -38,8 +38,8 @@ class Gestures(WindowCase):
         rng = np.random.default_rng(0)
         odd = rebase(plain, axes=rot.normalise(rng.normal(size=(len(plain), 4))))[0]
         write(self.folder / "odd.glb", Clip("odd", odd, 30, odd.rest[None]))
-        self.window.open_paths([self.folder / "odd.glb"])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([self.folder / "odd.glb"])
+        self.until(lambda: not self.window.running.jobs)
         self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
         desk = self.desk("stance")
         self.session.choose(bone="left thigh")
@@ -127,20 +127,20 @@ class Projects(WindowCase):
             return real(path)
 
         with mock.patch("young_marionette.formats.read", slow):
-            self.window.open_paths([show_folder() / "quay/light_lamp.bvh"])
-            reading = self.window.jobs[0]
-            self.window.open_project(self.folder / "other.marionette", asked=False)
+            self.window.files.open_paths([show_folder() / "quay/light_lamp.bvh"])
+            reading = self.window.running.jobs[0]
+            self.window.files.open_project(self.folder / "other.marionette", asked=False)
             self.until(lambda: self.state.name == "Other")
             hold[0] = False
-            self.until(lambda: reading.over and not self.window.jobs)
+            self.until(lambda: reading.over and not self.window.running.jobs)
         self.spin(0.05)
         self.assertEqual(self.state.entries, ())
         self.assertFalse(self.window.message.isVisible())
 
     def test_a_bake_that_ends_later_does_not_either(self):
-        self.window.run_job("bake", lambda _p: time.sleep(0.2) or do.Bake().run(show_state()).bakes[-1], self._add)
-        self.window._opened(State(name="Other"), None)
-        self.until(lambda: not self.window.jobs)
+        self.window.running.run("bake", lambda _p: time.sleep(0.2) or do.Bake().run(show_state()).bakes[-1], self._add)
+        self.window.files._open(State(name="Other"), None)
+        self.until(lambda: not self.window.running.jobs)
         self.assertEqual((self.state.name, self.state.bakes), ("Other", ()))
 
     def _add(self, made):
@@ -150,10 +150,10 @@ class Projects(WindowCase):
         """While a project is saved and opened, the window lives on: its beats are counted."""
         hold, real = [True], storage.save
 
-        def slow(path, state):
+        def slow(path, state, **more):
             while hold[0]:
                 time.sleep(0.01)
-            real(path, state)
+            return real(path, state, **more)
 
         with mock.patch.object(storage, "save", slow):
             from PySide6.QtCore import QTimer
@@ -164,7 +164,7 @@ class Projects(WindowCase):
             timer.timeout.disconnect()
             timer.timeout.connect(lambda: beats.append(1) or (len(beats) > 12 and hold.__setitem__(0, False)))
             timer.start()
-            self.assertTrue(self.window.save_to(self.folder / "a.marionette"))
+            self.assertTrue(self.window.files.save_to(self.folder / "a.marionette"))
             timer.stop()
         self.assertGreater(len(beats), 12)
         self.assertFalse(self.session.document.unsaved)
@@ -172,7 +172,7 @@ class Projects(WindowCase):
     def test_a_save_that_fails_is_told_and_loses_nothing(self):
         self.session.do(do.Untie("head"))
         state = self.state
-        self.assertFalse(self.window.save_to(self.folder / "none" / "a.marionette"))
+        self.assertFalse(self.window.files.save_to(self.folder / "none" / "a.marionette"))
         self.assertIn("no folder", self.window.message.text.text())
         self.assertIs(self.state, state)
         self.assertTrue(self.session.document.unsaved)
@@ -186,25 +186,25 @@ class Dialogs(WindowCase):
     def test_leaving_unsaved_work_asks(self):
         before = self.edited()
         asked = self.answer(self.press("Cancel"))
-        self.window.new()
+        self.window.files.new()
         self.assertIn("unsaved changes", asked[0].text())
         self.assertIs(self.state, before)
         self.session.document.path = self.folder / "kept.marionette"
         self.answer(self.press("Save"))
-        self.window.new()
+        self.window.files.new()
         self.assertEqual(self.state.entries, ())
         self.assertEqual(len(storage.load(self.folder / "kept.marionette").entries), len(before.entries))
         self.session.do(do.Rename(None, "x"))
         self.session.document.open(before, None, saved=False)
         self.answer(self.press("Don't save"))
-        self.window.new()
+        self.window.files.new()
         self.assertEqual(self.state.entries, ())
 
     def test_a_save_that_fails_keeps_the_work_open(self):
         before = self.edited()
         self.session.document.path = self.folder / "none" / "a.marionette"
         self.answer(self.press("Save"))
-        self.window.new()
+        self.window.files.new()
         self.assertIs(self.state, before)
 
     def choose(self, path):
@@ -221,22 +221,22 @@ class Dialogs(WindowCase):
         with mock.patch.object(QFileDialog, "testOption", lambda *_a: True):
             QApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
             self.answer(self.choose(self.folder / "mine"))
-            self.assertTrue(self.window.save_as())
+            self.assertTrue(self.window.files.save_as())
         self.assertTrue((self.folder / "mine.marionette").exists())
         self.assertFalse(self.session.document.unsaved)
         self.answer(self.choose(self.folder / "tied"))
-        self.window.save_stringing()
+        self.window.files.save_stringing()
         self.assertEqual(len(stringing.load(self.folder / "tied.stringing").strings), len(self.state.pairing.strings))
         self.answer(lambda dialog: dialog.reject())
-        self.assertFalse(self.window.save_as())
+        self.assertFalse(self.window.files.save_as())
 
     def test_opening_files(self):
         with mock.patch.object(
             QFileDialog, "getOpenFileNames", lambda *_a: ([str(show_folder() / "puppets/Gull.bvh")], "")
         ):
             count = len(self.state.entries)
-            self.window.ask_open()
-            self.until(lambda: not self.window.jobs)
+            self.window.files.ask_open()
+            self.until(lambda: not self.window.running.jobs)
         self.assertEqual(len(self.state.entries), count + 1)
 
     def type_in(self, text):
@@ -249,7 +249,7 @@ class Dialogs(WindowCase):
 
     def test_names_and_tags(self):
         self.answer(self.type_in("Quillmouth at night"))
-        self.window.rename()
+        self.window.files.rename()
         self.assertEqual(self.state.name, "Quillmouth at night")
         library = self.window.library
         library.select(self.id_of("haul_rope"))
@@ -257,7 +257,7 @@ class Dialogs(WindowCase):
         library.ask_tags()
         self.assertEqual(self.state.entry(self.id_of("haul_rope")).tags, ("rope", "harbour"))
         self.answer(lambda dialog: dialog.reject())
-        self.window.rename()
+        self.window.files.rename()
         self.assertEqual(self.state.name, "Quillmouth at night")
 
     def test_stance_from_another_skeletons_pose(self):
@@ -285,7 +285,7 @@ class Keeping(WindowCase):
 
     def test_steady_work_is_kept(self):
         """An edit each moment, never a pause: the work is kept all the same, and again and again."""
-        with mock.patch.object(file_actions, "KEEP_WITHIN", 0.6):
+        with mock.patch.object(autosave, "KEEP_WITHIN", 0.6):
             times, end = [], time.monotonic() + 3.0
             while time.monotonic() < end:
                 self.session.do(
@@ -294,17 +294,17 @@ class Keeping(WindowCase):
                 self.spin(0.05)
                 times += [t for k in self.kept() if (t := k.stat().st_mtime_ns) not in times]
             self.assertGreaterEqual(len(times), 3)
-        self.assertLessEqual(file_actions.KEEP_WITHIN + file_actions.KEEP_AFTER, 10)
+        self.assertLessEqual(autosave.KEEP_WITHIN + autosave.KEEP_AFTER, 10)
 
     def test_what_was_kept_is_the_newest_work(self):
-        with mock.patch.object(file_actions, "KEEP_AFTER", 0.05):
+        with mock.patch.object(autosave, "KEEP_AFTER", 0.05):
             for name in ("One", "Two", "Three"):
                 self.session.do(do.Rename(None, name))
                 self.spin(0.02)
             self.until(lambda: self.kept() and b"Three" in self.kept()[0].read_bytes())
 
     def test_only_what_is_new_is_written(self):
-        with mock.patch.object(file_actions, "KEEP_AFTER", 0.05):
+        with mock.patch.object(autosave, "KEEP_AFTER", 0.05):
             self.session.do(do.Rename(None, "One"))
             self.until(self.kept)
             blobs = {p: p.stat().st_mtime_ns for p in self.recovery_folder.glob("*/blobs/*/*")}
@@ -325,8 +325,8 @@ class Keeping(WindowCase):
 
         with (
             mock.patch.object(Recovery, "_keep", keep),
-            mock.patch.object(file_actions, "KEEP_AFTER", 0.05),
-            mock.patch.object(file_actions, "KEEP_WITHIN", 0.3),
+            mock.patch.object(autosave, "KEEP_AFTER", 0.05),
+            mock.patch.object(autosave, "KEEP_WITHIN", 0.3),
         ):
             self.session.do(do.Rename(None, "One"))
             self.until(lambda: self.window.message.isVisible())
@@ -361,14 +361,14 @@ class Keeping(WindowCase):
     def test_names_that_are_no_text(self):
         odd = self.folder / os.fsdecode(b"h\xe4ngend.bvh")
         odd.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
-        self.window.open_paths([odd])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([odd])
+        self.until(lambda: not self.window.running.jobs)
         self.assertEqual(self.state.entries[-1].path, odd)
-        with mock.patch.object(file_actions, "KEEP_AFTER", 0.05):
+        with mock.patch.object(autosave, "KEEP_AFTER", 0.05):
             self.session.do(do.Rename(None, "One"))
             self.until(self.kept)
         path = self.folder / os.fsdecode(b"p\xe4.marionette")
-        self.assertTrue(self.window.save_to(path))
+        self.assertTrue(self.window.files.save_to(path))
         self.assertEqual(storage.load(path).entries[-1].path, odd)
         self.assertFalse(self.window.message.isVisible())
         self.session.do(do.Choose(self.state.entries[-1].id), do.Bake(frames=(0, 3)))
@@ -376,7 +376,7 @@ class Keeping(WindowCase):
         desk.folder.setText(str(self.folder))
         self.spin()
         self.click(desk.write)
-        self.until(lambda: not self.window.jobs)
+        self.until(lambda: not self.window.running.jobs)
         self.assertIn("✓", desk.report.text())
 
 
@@ -384,8 +384,8 @@ class Delivering(WindowCase):
     def test_files_of_the_library_are_never_replaced(self):
         clip = self.folder / "lamp on Heron.bvh"
         clip.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
-        self.window.open_paths([clip])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([clip])
+        self.until(lambda: not self.window.running.jobs)
         self.session.do(do.Bake())
         self.session.do(do.Rename(self.state.bakes[0].id, "lamp on Heron"))
         desk = self.desk("deliver")
@@ -464,8 +464,8 @@ class ForeignText(WindowCase):
         rig.write_text(text.replace("JOINT leftUpperArm", f"JOINT {self.name}"))
         clip = self.folder / "<i>take.bvh"
         clip.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
-        self.window.open_paths([rig, clip])
-        self.until(lambda: not self.window.jobs)
+        self.window.files.open_paths([rig, clip])
+        self.until(lambda: not self.window.running.jobs)
         self.session.do(do.Choose(self.id_of("<i>take")), do.Choose(self.id_of("<h1>BIG<b>"), as_rig=True))
         self.session.do(do.Rename(None, "<b>Project</b>"))
         self.session.do(do.TurnBone(self.name, (0.3, 0, 0)))
@@ -489,7 +489,7 @@ class ForeignText(WindowCase):
         for row in range(table.rowCount()):
             self.check_tip(table.data(table.index(row, 1), Qt.ItemDataRole.ToolTipRole))
         asked = self.answer(self.press("Cancel"))
-        self.window.new()
+        self.window.files.new()
         self.assertEqual(asked[0].textFormat(), Qt.TextFormat.PlainText)
 
     def check_tip(self, text):

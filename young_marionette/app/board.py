@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ..core.matching.tying import MUST_HAVE
+from ..core.scene.flat import chosen_joints, laid_out, nearest
 from . import theme
 from .board_cursor import BoardCursor
 from .stage.view import mark
 
 REGIONS = {
-    "Body": None,
-    "Head": ("head", "neck", "eye", "jaw"),
-    "Trunk": ("hips", "spine", "neck", "collarbone"),
-    "Left arm": ("left collarbone", "left upper arm", "left forearm", "left hand"),
-    "Right arm": ("right collarbone", "right upper arm", "right forearm", "right hand"),
-    "Left hand": ("left hand", "left thumb", "left index", "left middle", "left ring", "left little"),
-    "Right hand": ("right hand", "right thumb", "right index", "right middle", "right ring", "right little"),
-    "Legs": (
+    "body": None,
+    "head": ("head", "neck", "eye", "jaw"),
+    "trunk": ("hips", "spine", "neck", "collarbone"),
+    "left arm": ("left collarbone", "left upper arm", "left forearm", "left hand"),
+    "right arm": ("right collarbone", "right upper arm", "right forearm", "right hand"),
+    "left hand": ("left hand", "left thumb", "left index", "left middle", "left ring", "left little"),
+    "right hand": ("right hand", "right thumb", "right index", "right middle", "right ring", "right little"),
+    "legs": (
         "hips",
         "left thigh",
         "left shin",
@@ -32,6 +32,7 @@ REGIONS = {
         "right toes",
     ),
 }
+HANDS = ("left hand", "right hand")
 _HIT = 11
 
 
@@ -50,7 +51,7 @@ class StringBoard(QWidget):
     def __init__(self):
         super().__init__()
         self.source = self.rig = self.pairing = self.part = None
-        self.region, self._drag, self._hover = "Body", None, None
+        self.region, self._drag, self._hover = "body", None, None
         self.places, self.runs = {}, {}
         self.setMinimumHeight(250)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -95,38 +96,10 @@ class StringBoard(QWidget):
 
     def _fit(self, entry, box):
         """Places of all joints, and which are inside the region: ``(places (joints, 2), inside)``."""
-        skeleton, body = entry.placed_skeleton, entry.figure.body
-        points = skeleton.rest_world[0]
-        parts = REGIONS[self.region]
-        inside = np.ones(len(skeleton), bool)
-        if body and "root" in body.parts:
-            inside[list(body.parts["root"])] = False
-        if parts and body:
-            chosen = [j for part, run in body.parts.items() if part in parts for j in run]
-            if chosen:
-                inside[:] = False
-                inside[chosen] = True
-        flat = self._flatten(points, inside)
-        low, high = flat[inside].min(0), flat[inside].max(0)
-        size = np.maximum(high - low, 1e-6)
-        scale = min(box.width() / size[0], box.height() / size[1])
-        middle = (low + high) / 2
-        centre = box.center()
-        places = np.stack(
-            [centre.x() + (flat[:, 0] - middle[0]) * scale, centre.y() - (flat[:, 1] - middle[1]) * scale], 1
-        )
-        return places, inside
-
-    def _flatten(self, points, inside):
-        """The view on the joints: from the front, and for a hand on its palm's broad side."""
-        if not self.region.endswith("hand") or inside.sum() < 4:
-            return points[:, :2]
-        own = points[inside] - points[inside].mean(0)
-        axes = np.linalg.svd(own, full_matrices=False)[2]
-        along = axes[0] * np.sign(axes[0] @ (own[-1] - own[0]) or 1.0)
-        across = axes[1] * np.sign(axes[1] @ np.array([0.2, 0.1, 1.0]) or 1.0)
-        # Fingers upwards, the thumb's side to the same side on both figures.
-        return np.stack([points @ across, points @ along], 1)
+        skeleton = entry.placed_skeleton
+        inside = chosen_joints(skeleton, entry.figure.body, REGIONS[self.region])
+        sides = box.left(), box.top(), box.width(), box.height()
+        return laid_out(skeleton, inside, sides, of_hand=self.region in HANDS), inside
 
     def place(self, side, name):
         """Where a bone of ``"source"`` or ``"rig"`` is on the board (QPointF)."""
@@ -141,13 +114,11 @@ class StringBoard(QWidget):
         """``(side, name)`` of the bone nearest to a place, or None."""
         best, found = _HIT, None
         for side, (places, inside) in self.places.items():
-            away = np.linalg.norm(places - [point.x(), point.y()], axis=1)
-            away[~inside] = np.inf
-            nearest = int(np.argmin(away))
-            if away[nearest] < best:
+            joint, away = nearest(places, inside, (point.x(), point.y()))
+            if away < best:
                 best, found = (
-                    away[nearest],
-                    (side, self.entry(side).placed_skeleton.names[nearest]),
+                    away,
+                    (side, self.entry(side).placed_skeleton.names[joint]),
                 )
         return found
 
@@ -206,7 +177,7 @@ class StringBoard(QWidget):
             if parent >= 0 and inside[joint] and inside[parent]:
                 _spindle(p, QPointF(*places[parent]), QPointF(*places[joint]), tint)
         p.setPen(Qt.PenStyle.NoPen)
-        for joint in np.flatnonzero(inside):
+        for joint in inside.nonzero()[0]:
             p.setBrush(tint.lighter(135))
             p.drawEllipse(QPointF(*places[joint]), 2.6, 2.6)
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
+import math
+
 from PySide6.QtCore import Qt
+
+from ..core.scene.flat import highest, next_in_direction
 
 WAYS = {
     Qt.Key.Key_Left: (-1.0, 0.0),
@@ -36,7 +39,7 @@ class BoardCursor:
             self._stretch(event.key())
         else:
             self._began = None
-            self.at = self._next(np.array(WAYS[event.key()])) or self.at
+            self.at = self._next(WAYS[event.key()]) or self.at
         if self.at is not None:
             self.board.show_hover(*self.at)
             self.board.part_chosen.emit(self.board.part_of(*self.at))
@@ -61,26 +64,18 @@ class BoardCursor:
         if tied and self._there("source", tied.source[0]):
             return "source", tied.source[0]
         places, inside = self.board.places["source"]
-        highest = int(np.argmin(np.where(inside, places[:, 1], np.inf)))
-        return "source", self.board.entry("source").placed_skeleton.names[highest]
+        return "source", self.board.entry("source").placed_skeleton.names[highest(places, inside)]
 
     def _next(self, way):
         """The nearest bone that way, counting steps aside double; over the middle the other figure begins."""
-        here = self._place(*self.at)
-        best, found = np.inf, None
+        here = self.board.place(*self.at)
+        best, found = math.inf, None
         for side, (places, inside) in self.board.places.items():
-            steps = places - here
-            along = steps @ way
-            cost = along + 2.2 * np.abs(steps @ [way[1], way[0]]) + (0 if side == self.at[0] else self.board.width())
-            cost[~inside | (along < 2.0)] = np.inf
-            nearest = int(np.argmin(cost))
-            if cost[nearest] < best:
-                best, found = cost[nearest], (side, self.board.entry(side).placed_skeleton.names[nearest])
+            joint, cost = next_in_direction(places, inside, (here.x(), here.y()), way)
+            cost += 0 if side == self.at[0] else self.board.width()
+            if cost < best:
+                best, found = cost, (side, self.board.entry(side).placed_skeleton.names[joint])
         return found
-
-    def _place(self, side, name):
-        point = self.board.place(side, name)
-        return np.array([point.x(), point.y()])
 
     def _stretch(self, key):
         """Shift and up or down: make a run, from where it began to the parent or the first child."""

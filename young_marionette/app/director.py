@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import itertools
-
-import numpy as np
-
 from ..core.evaluator import EVALUATOR
 from ..core.matching.touches import touched
+from ..core.scene.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
+from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
 from ..project.playback import Motion
-from .stage.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from .theme import colour
-
-_ARC_PARTS = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
 
 
 class Director:
@@ -56,9 +51,7 @@ class Director:
         if self.session.arrangement != "beside" or len(shown) < 2:
             return
         widths = [max(self._width(f), 0.5) for f in shown]
-        places = np.cumsum([0, *((a + b) / 2 for a, b in itertools.pairwise(widths))])
-        for figure, x in zip(shown, places - places.mean()):
-            figure.shift = np.array([x, 0.0, 0.0])
+        put_side_by_side(shown, widths)
 
     def _width(self, figure):
         state = self.session.state
@@ -115,31 +108,14 @@ class Director:
         hips = next((s for s in pairing.strings if s.part == "hips"), None)
         if hips:
             scale = pairing.transfer.scale
-        here = [a.copy() for a in pose_world(pairing.source, pairing.stance.source)]
-        there = [
-            a.copy()
-            for a in pose_world(
-                pairing.target,
-                touched(pairing.stance.target, pairing.target, pairing.strings, dict(pairing.settings.touches)),
-            )
-        ]
+        here = pose_world(pairing.source, pairing.stance.source)
+        touches = dict(pairing.settings.touches)
+        pose = touched(pairing.stance.target, pairing.target, pairing.strings, touches)
+        there = pose_world(pairing.target, pose)
         figures = [self._figure(PERFORMER, source, source.name, *here), self._figure(MARIONETTE, rig, rig.name, *there)]
         if hips:
-            a, b = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
-            figures[0].positions = (here[0] - here[0][a]) * scale + there[0][b]
-            bones, figures[0].size = figures[0].bones, scale
-            figures[0].bones = Bones(
-                bones.start,
-                bones.end,
-                bones.tips * scale,
-                bones.radius * scale,
-                bones.joint_radius * scale,
-                bones.head,
-                bones.reach * scale,
-            )
-            lift = max(0.0, -min(f.positions[:, 1].min() for f in figures))
-            for figure in figures:
-                figure.positions = figure.positions + [0, lift, 0]
+            joints = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
+            put_together(*figures, joints, scale)
         if self.session.arrangement == "beside":
             self._put(figures)
         elif self.session.arrangement in (PERFORMER, MARIONETTE):
@@ -154,28 +130,8 @@ class Director:
         return self._trails(figures) if session.trails else ()
 
     def _arcs(self, figures):
-        pairing = self.session.state.pairing
-        ties = {s.part: s for s in pairing.strings}
-        lines = []
-        for limb in pairing.limbs:
-            side, plain = limb.part.split(" ", 1)
-            after = ties.get(f"{side} {_ARC_PARTS.get(plain, '')}")
-            if after is None or limb.angle < 0.5:
-                continue
-            tie = ties[limb.part]
-            start = figures[1].placed[pairing.target.index[tie.target[0]]]
-            own = figures[1].placed[pairing.target.index[after.target[0]]] - start
-            first = figures[0].positions
-            aim = first[pairing.source.index[after.source[0]]] - first[pairing.source.index[tie.source[0]]]
-            length = np.linalg.norm(own)
-            a, b = own / max(length, 1e-9), aim / max(np.linalg.norm(aim), 1e-9)
-            share = np.linspace(0, 1, 18)[:, None]
-            arc = a * (1 - share) + b * share
-            arc /= np.maximum(np.linalg.norm(arc, axis=1, keepdims=True), 1e-9)
-            tint = colour("brass").getRgbF()
-            lines.append((start + arc * length * 0.9, np.array(tint)))
-            lines.append((np.array([start, start + b * length * 0.9]), np.array(tint)))
-        return lines
+        pairing, tint = self.session.state.pairing, colour("brass").getRgbF()
+        return [(line, tint) for line in arcs(pairing.limbs, pairing.strings, *figures)]
 
     def _trails(self, figures):
         session, lines = self.session, []
@@ -192,7 +148,7 @@ class Director:
             if motion is None:
                 continue
             reach = int(motion.rate * 0.8)
-            tint = np.array(colour(figure.kind).getRgbF())
+            tint = colour(figure.kind).getRgbF()
             for part in ("left hand", "right hand", "left foot", "right foot"):
                 if part in entry.figure.body.parts:
                     path = (

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -77,10 +76,10 @@ class Route(QWidget):
         self.update()
 
     def _centres(self):
-        margin = 40
-        xs = np.linspace(margin, self.width() - margin, len(STEPS))
-        sag = 7 * (1 - ((xs - xs.mean()) / (xs.max() - xs.mean())) ** 2)
-        return [QPointF(x, 13 + s) for x, s in zip(xs, sag)]
+        margin, last = 40, len(STEPS) - 1
+        shares = [i / last for i in range(len(STEPS))]
+        # A parabola, 7 pixels deep in the middle.
+        return [QPointF(margin + s * (self.width() - 2 * margin), 13 + 28 * s * (1 - s)) for s in shares]
 
     def paintEvent(self, _event):
         p = QPainter(self)

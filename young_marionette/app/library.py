@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..core.scene.flat import spread_frames, strip
 from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
 from ..wording.facts import rest_pose_words
@@ -51,13 +51,12 @@ def strip_picture(entry, size, ratio=2.0):
     from ..project.playback import Motion
 
     motion = Motion(clip)
-    poses = [motion.at(f)[0] for f in np.linspace(0, clip.frames - 1, count).astype(int)]
+    poses = [motion.at(f)[0] for f in spread_frames(clip.frames, count)]
     if entry.role == RIG:
         poses = [entry.placed_skeleton.rest_world[0]]  # what a rig is told by, whatever frame its file holds
     hips = body.parts["hips"][0] if body else 0
     hidden = set(body.parts.get("root", ())) if body else set()
-    flat = [(p - p[hips] * [1, 0, 1]) @ np.array([[0.82, 0], [0, 1], [0.57, 0]]) for p in poses]
-    tall = max(float(np.max([f[:, 1].max() for f in flat]) - min(0, np.min([f[:, 1].min() for f in flat]))), 0.1)
+    flat, tall = strip(poses, hips)
     p = QPainter(picture)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.scale(ratio, ratio)

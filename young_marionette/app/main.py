@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from . import icons, settings, theme
+from .demo_project import demo_project
 
 
 def make_app():
@@ -22,19 +23,6 @@ def make_app():
     theme.install_pictures(icons.style_pictures())
     theme.apply(app)
     return app
-
-
-def demo_project():
-    """The demo show's project, made where it is not there yet."""
-    from ..demo.example import demo_state
-    from ..project import storage
-
-    folder = settings.data_folder() / "quillmouth"
-    path = folder / "Quillmouth.marionette"
-    if not path.exists():
-        state = demo_state(folder)
-        storage.save(path, state)
-    return path
 
 
 def defect_hook(window):
@@ -66,11 +54,11 @@ def main(arguments=None):
     window.show()
     last = settings.get("last/project")
     if options.demo:
-        window.open_project(demo_project(), asked=False)
+        window.files.open_project(demo_project(), asked=False)
     elif options.files:
-        window.open_paths(options.files)
+        window.files.open_paths(options.files)
     elif last and Path(str(last)).exists():
-        window.open_project(Path(str(last)), asked=False)
+        window.files.open_project(Path(str(last)), asked=False)
     # Ctrl+C in the terminal closes the window as a click would; Python needs a beat to notice it.
     signal.signal(signal.SIGINT, lambda *_a: window.close())
     signal.signal(signal.SIGTERM, lambda *_a: window.close())

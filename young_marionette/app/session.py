@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
+from ..project.commands import Bake
 from ..project.document import Document
+from ..project.order import Order
 from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
+from . import settings
 
 TICK = 15
 WORDS_AFTER = 40
@@ -29,6 +34,7 @@ class Session(QObject):
     told = Signal(str)
     demo_asked = Signal()
     job_asked = Signal(str, object, object)
+    order_changed = Signal()
 
     def __init__(self):
         super().__init__()
@@ -41,6 +47,8 @@ class Session(QObject):
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
         self.snags, self.route = [], {}
+        self.order = Order(folder=settings.last_folder("deliver"))
+        self._bake_rate = None, None  # frames per second, and the source that they were chosen for
         self._clock, self._tick = QElapsedTimer(), QTimer(self, interval=TICK)
         self._tick.timeout.connect(self._ticked)
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
@@ -161,6 +169,31 @@ class Session(QObject):
         """Show a baked clip beside the live result; None shows none."""
         self.compare = entry
         self.view_changed.emit()
+
+    # --- baking and delivering ------------------------------------------------------------------
+    @property
+    def bake_rate(self):
+        """The rate that is baked at: what was chosen for this clip, else the clip's own."""
+        rate, source = self._bake_rate
+        return rate if rate is not None and source == self.state.source else self.state.source_entry.placed_clip.rate
+
+    def bake_at(self, rate):
+        """Choose the frames per second of the next bake of this clip."""
+        self._bake_rate = rate, self.state.source
+
+    def bake_command(self):
+        """The command that bakes the range at the rate that were chosen."""
+        clip = self.state.source_entry.placed_clip
+        whole = self.range == (0, clip.frames - 1)
+        same = abs(self.bake_rate - clip.rate) < 1e-6
+        return Bake(None if same else self.bake_rate, None if whole else self.range)
+
+    def ask_for(self, **changes):
+        """Change what is to be delivered, see ``Order``."""
+        order = replace(self.order, **changes)
+        if order != self.order:
+            self.order = order
+            self.order_changed.emit()
 
     # --- time -----------------------------------------------------------------------------------
     @property

@@ -6,7 +6,7 @@ import os
 import time
 from urllib.parse import unquote_to_bytes
 
-from PySide6.QtCore import QByteArray, Qt, QTimer, QUrl
+from PySide6.QtCore import QByteArray, Qt, QUrl
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -20,11 +20,13 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.errors import InputError
+from ..core.scene.picking import middle
 from ..core.text import shown
 from ..project.commands import MatchStance, TieAll, TurnBone
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
 from . import settings, theme
+from .autosave import Autosave
 from .desks.deliver import DeliverDesk
 from .desks.gather import GatherDesk
 from .desks.refine import RefineDesk
@@ -32,11 +34,12 @@ from .desks.stance import StanceDesk
 from .desks.string import StringDesk
 from .desks.transfer import TransferDesk
 from .director import Director
-from .file_actions import FileActions
 from .header import Header
 from .keys import KeySheet
 from .library import Library
-from .parts.widgets import label, tool
+from .parts.widgets import button, label, tool
+from .project_files import ProjectFiles
+from .running import Running
 from .session import DRESSES, Session
 from .snag_panel import SnagPanel
 from .stage.view import ARRANGEMENTS, StageView, make_renderer
@@ -83,19 +86,19 @@ class Bar(QWidget):
         self.show()
 
 
-class Window(FileActions, QMainWindow):
+class Window(QMainWindow):
     """The one window."""
 
     def __init__(self, recovery_folder=None, renderer=None):
         super().__init__()
         self.session = Session()
         self.director = Director(self.session)
-        self.recovery = Recovery(recovery_folder or settings.data_folder() / "recovery")
+        self.running = Running(self.session)
+        self.autosave = Autosave(self.session, Recovery(recovery_folder or settings.data_folder() / "recovery"))
+        self.files = ProjectFiles(self, self.session, self.running, self.autosave)
         self.setAcceptDrops(True)
         self.setMinimumSize(1000, 660)
         self.resize(1280, 800)
-        self.jobs, self._keeping, self._kept_state = [], None, None
-        self._unkept_since, self._keep_failed = None, False
         self._framed_for = self._arranged_before = self._posed_for = self._shown_pairing = None
         self._pictures, self._view = [], -1
         self._library_width = int(settings.get("window/library", 0) or 0)
@@ -104,14 +107,12 @@ class Window(FileActions, QMainWindow):
         self._build()
         self._connect()
         self._shortcuts()
-        self._keep_timer = QTimer(self, singleShot=True)
-        self._keep_timer.timeout.connect(self.keep)
         self._on_document()
         self._on_step()
         self.stage.setFocus()
         if self._stage_note:
             self.tell(self._stage_note)
-        self.offer_recovery()
+        self.files.offer_recovery()
 
     # --- building -------------------------------------------------------------------------------
     def _build(self):
@@ -167,7 +168,7 @@ class Window(FileActions, QMainWindow):
         self.progress.setFixedWidth(160)
         self.progress.setTextVisible(False)
         self.progress.hide()
-        self.cancel = tool("close", "Cancel the running job", lambda: [j.cancel() for j in self.jobs])
+        self.cancel = tool("close", "Cancel the running job", self.running.cancel)
         self.cancel.hide()
         layout.addWidget(self.status, 1)
         layout.addWidget(self.progress)
@@ -178,15 +179,15 @@ class Window(FileActions, QMainWindow):
     def _project_menu(self):
         menu = QMenu(self)
         for text, keys, action in (
-            ("New project", "Ctrl+N", self.new),
-            ("Open files or a project …", "Ctrl+O", self.ask_open),
+            ("New project", "Ctrl+N", self.files.new),
+            ("Open files or a project …", "Ctrl+O", self.files.ask_open),
             (None, None, None),
-            ("Save", "Ctrl+S", self.save),
-            ("Save as …", "Ctrl+Shift+S", self.save_as),
-            ("Rename the project …", "", self.rename),
+            ("Save", "Ctrl+S", self.files.save),
+            ("Save as …", "Ctrl+Shift+S", self.files.save_as),
+            ("Rename the project …", "", self.files.rename),
             (None, None, None),
-            ("Add the stringing to the library", "", self.keep_stringing),
-            ("Save the stringing as …", "", self.save_stringing),
+            ("Add the stringing to the library", "", self.files.keep_stringing),
+            ("Save the stringing as …", "", self.files.save_stringing),
             (None, None, None),
             ("Keyboard shortcuts", "F1", self._toggle_keys),
             ("Close", "Ctrl+Q", self.close),
@@ -210,8 +211,13 @@ class Window(FileActions, QMainWindow):
         session.view_changed.connect(self._on_view)
         session.message.connect(self.complain)
         session.told.connect(self.tell)
-        session.demo_asked.connect(self.open_demo)
-        session.job_asked.connect(self.run_job)
+        session.demo_asked.connect(self.files.open_demo)
+        session.job_asked.connect(self.running.run)
+        self.running.changed.connect(self._show_jobs)
+        self.running.progressed.connect(lambda share: self.progress.setValue(int(share * 100)))
+        self.autosave.works_again.connect(self.message.hide)
+        self.files.found.connect(self._offer)
+        self.files.settled.connect(self.banner.hide)
         stage.arrangement_asked.connect(session.arrange)
         stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())
@@ -225,7 +231,7 @@ class Window(FileActions, QMainWindow):
         stage.too_heavy.connect(
             lambda: self.tell("This body is too large to draw while it moves: it is shown when the view is still.")
         )
-        self.library.open_asked.connect(self.ask_open)
+        self.library.open_asked.connect(self.files.ask_open)
         self.header.snags.clicked.connect(self._toggle_snags)
 
     def _shortcuts(self):
@@ -287,8 +293,8 @@ class Window(FileActions, QMainWindow):
         self._posed_for = None
         if fresh:
             self.stage.frame(glide=self.isVisible())
-        if document.unsaved and hasattr(self, "_keep_timer"):
-            self.keep_soon()
+        if document.unsaved:
+            self.autosave.soon()
 
     def _on_step(self):
         desk = self.desks[self.session.step]
@@ -298,7 +304,7 @@ class Window(FileActions, QMainWindow):
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         self._share_width()
-        if not self.jobs:
+        if not self.running.jobs:
             self.tell("")  # what was told belonged to the step before
         self._on_view()
 
@@ -335,10 +341,8 @@ class Window(FileActions, QMainWindow):
         """Draw the figures of the moment."""
         figures = self.director.figures()
         if figures:
-            targets = [f.placed[f.bones.start[0]] if len(f.bones.start) else f.placed[0] for f in figures]
-            middle = sum(targets) / len(targets)
             camera = self.stage.camera
-            (camera.follow if self.stage.follow.isChecked() else camera.go_along)(middle)
+            (camera.follow if self.stage.follow.isChecked() else camera.go_along)(middle(figures))
         pairing = self._shown_pairing = self.session.state.pairing
         ringed = (
             self.session.step == "stance"
@@ -432,6 +436,16 @@ class Window(FileActions, QMainWindow):
         bone = self.session.state.pairing.target.names[joint]
         self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
 
+    def _show_jobs(self):
+        busy = bool(self.running.jobs)
+        self.progress.setVisible(busy)
+        self.cancel.setVisible(busy)
+        self.stage.busy = busy
+
+    def _offer(self, text, restore, discard):
+        """Offer work that an earlier session had not saved."""
+        self.banner.say(text, button("Restore", restore, True), button("Discard", discard))
+
     def tell(self, text):
         """Say something in the status line, until something else is done."""
         self.status.setText(text)
@@ -473,7 +487,7 @@ class Window(FileActions, QMainWindow):
     def dropEvent(self, event):
         paths = [local_path(u) for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
-            self.open_paths(paths)
+            self.files.open_paths(paths)
 
     def showEvent(self, event):
         super().showEvent(event)
@@ -493,25 +507,15 @@ class Window(FileActions, QMainWindow):
 
     def closeEvent(self, event):
         """Close at once: what is not saved is kept, and offered next time."""
-        for job in self.jobs:
-            if job.task.waits:
-                job.wait()
-            else:
-                job.cancel()
+        self.running.close()
         self.session.play(False)
-        self._keep_timer.stop()
-        if self._keeping is not None:
-            self._keeping.wait(30)
-        document = self.session.document
         try:
-            if document.unsaved and self.session.state.entries:
-                self.recovery.keep(self.session.state, document.path)
-            else:
-                self.recovery.clear()
+            self.autosave.close()
         except InputError as error:
-            if not self._may_close_without(str(error)):
+            self.complain(f"{error} Save the project before closing.")
+            if not self.files.may_leave():
                 event.ignore()
                 return
-        self.recovery.close()
+        self.autosave.recovery.close()
         settings.put("window/geometry", self.saveGeometry())
         event.accept()

@@ -25,7 +25,8 @@ from .old_scales import with_typed_scales
 from .pairing import Use
 from .schema import VERSION, BakeFile, EntryFile, FindingFile, LayoutFile, MotionFile, ProjectFile
 from .soundness import UNSOUND, sound_clip, sound_keys, sound_layout, sound_skeleton
-from .stringing import from_file, parse
+from .strict import parse
+from .stringing import from_file
 
 
 class Side:

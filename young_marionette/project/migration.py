@@ -24,7 +24,7 @@ from .loading import with_pairings
 from .old_scales import with_typed_scales
 from .schema import LayoutFile, OldProjectFile
 from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
-from .stringing import parse
+from .strict import parse
 
 
 def load(label, data, archive):

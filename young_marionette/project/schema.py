@@ -6,7 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from .stringing import Strict, StringingFile
+from .strict import Strict
+from .stringing.schema import StringingFile
 
 VERSION = 4
 Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z", "X", "Y", "Z"]

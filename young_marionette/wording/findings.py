@@ -67,6 +67,10 @@ Text = str | Callable[[Finding], str]
 _WORDS: dict[str, tuple[Any, str]] = {
     # what was told in words by an earlier version
     "text": (lambda f: f["text"], _ALL_RIGHT),
+    # of what is to be delivered
+    "nothing baked": ("Nothing is baked yet; open Transfer and bake.", "Bake a clip."),
+    "no clip selected": ("No clip is selected.", "Select one."),
+    "no folder": ("Choose a folder.", "Choose one."),
     # of skeletons
     "no body": ("No body with two legs can be seen in this skeleton.", _OTHER_FILE),
     "no legs": ("No legs can be seen in this skeleton, only arms.", _OTHER_FILE),

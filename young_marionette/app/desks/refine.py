@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtWidgets import QComboBox
 
-from ...core import rotations as rot
+from ...core.keys.angles import angle_curves
 from .. import theme
 from ..parts.widgets import Card, label, row
 from .base import Desk
@@ -118,11 +117,9 @@ class RefineDesk(Desk):
         key = (entry.id, self.bone.currentText())
         if key != self._shown:
             self._shown = key
-            turns = entry.clip.rotations[:, entry.skeleton.index[self.bone.currentText()]]
-            angles = np.degrees(rot.to_euler("ZXY", turns))
-            frames = np.arange(entry.clip.frames)
-            for column, axis in enumerate("ZXY"):
-                self._traces[axis].setData(frames, angles[:, column])
+            frames, angles = angle_curves(entry.clip, entry.skeleton.index[self.bone.currentText()])
+            for axis, values in angles.items():
+                self._traces[axis].setData(frames, values)
             self.plot.autoRange()
         self._move_line()
 

@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from ...core.figure.facts import Arms
 from ...core.matching.families import kinship
-from ...core.matching.posing import own_turn
 from ...core.matching.touches import TOUCHES
-from ...project.commands import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTransfer, SetTurn
+from ...project.commands import (
+    AdoptPose,
+    MatchStance,
+    MirrorTurn,
+    ResetBone,
+    SetAngle,
+    SetTolerance,
+    SetTransfer,
+    turn_degrees,
+)
 from ...wording.facts import rest_pose_words
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row
@@ -198,8 +205,7 @@ class StanceDesk(Desk):
         if self.session.bone in names:
             self.bone.setCurrentText(self.session.bone)
         if self.bone.currentText() in pairing.target.index:
-            joint = pairing.target.index[self.bone.currentText()]
-            turn = np.degrees(own_turn(pairing.target, pairing.stance.target, joint))
+            turn = turn_degrees(pairing, self.bone.currentText())
             for number, value in zip(self.turns, turn):
                 number.set_value(float(value))
 
@@ -208,10 +214,8 @@ class StanceDesk(Desk):
         pairing, bone = self.session.state.pairing, self.bone.currentText()
         if bone not in pairing.target.index:
             return
-        vector = own_turn(pairing.target, pairing.stance.target, pairing.target.index[bone])
-        vector["XYZ".index(axis)] = np.radians(value)
         self.session.choose(self.session.part, bone)
-        self.session.drag(SetTurn(bone, tuple(map(float, vector))), settled=settled)
+        self.session.drag(SetAngle(bone, axis, value), settled=settled)
 
     def mirror(self):
         """Give the partner bone on the other side the mirrored turn."""

@@ -138,10 +138,11 @@ class StringDesk(Desk):
         self.board, self.table, self.view = StringBoard(), StringTable(), QTableView()
         self._half, self._clicked = {}, None
         self.region = QComboBox()
-        self.region.addItems(REGIONS)
+        for region in REGIONS:
+            self.region.addItem(region.capitalize(), region)
         self.region.setAccessibleName("Part of the body to zoom to")
         self.region.setToolTip("Part of the body to zoom to (R cycles)")
-        self.region.currentTextChanged.connect(self.board.set_region)
+        self.region.currentIndexChanged.connect(lambda _i: self.board.set_region(self.region.currentData()))
         self.mirror = tool(
             "mirror", "Mirror to the other side", None, True, "Tying one side also ties the other side (M)"
         )

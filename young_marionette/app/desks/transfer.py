@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
-from ...project.commands import AddBake, Bake, SetTransfer
+from ...project.commands import AddBake, SetTransfer
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 
@@ -38,9 +38,9 @@ class TransferDesk(Desk):
         self.range = label("", wrap=True)
         self.fps = Number(30, "fps", 1, 3, 1, 1000, 30, "Frames per second of the baked clip")
         self.bake = button("Bake", self.bake_now, True, "Bake the range onto the rig, as a new clip (Ctrl+B)")
+        self.fps.edited.connect(lambda rate, _settled: self.session.bake_at(rate))
         bake.add(self.range, row(label("Frames per second"), None, self.fps), self.bake)
         self.add(bake)
-        self._rate_of = None
 
     def show_state(self):
         session = self.session
@@ -70,10 +70,8 @@ class TransferDesk(Desk):
             else "The rig has no root bone on the floor; the hips travel."
         )
         rate = state.source_entry.placed_clip.rate
-        if self._rate_of != state.source:
-            self._rate_of = state.source
-            self.fps.set_value(rate)
-            self.fps.set_default(rate)
+        self.fps.set_value(session.bake_rate)
+        self.fps.set_default(rate)
         first, last = session.range
         self.range.setText(f"Frames {first} to {last} of {state.source_entry.name}, {(last - first) / rate:.2f} s")
 
@@ -83,11 +81,7 @@ class TransferDesk(Desk):
     def bake_now(self):
         """Bake the range at the chosen rate."""
         session = self.session
-        source = session.state.source_entry
-        whole = session.range == (0, source.placed_clip.frames - 1)
-        same = abs(self.fps.value - source.placed_clip.rate) < 1e-6
-        command = Bake(None if same else self.fps.value, None if whole else session.range)
-        state = session.state
+        command, state = session.bake_command(), session.state
 
         def done(made):
             if session.do(AddBake(made)):

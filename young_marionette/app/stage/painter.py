@@ -6,8 +6,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPolygonF
 
+from ...core.scene.camera import project
 from .. import theme
-from .camera import project
 
 
 class PainterRenderer:

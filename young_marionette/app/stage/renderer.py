@@ -8,11 +8,11 @@ import moderngl
 import numpy as np
 from PySide6.QtGui import QImage
 
+from ...core.scene.figure import BAKED, MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
 from ...core.turning import turned
 from ..theme import NIGHT
 from . import shapes
 from .dress import Dresser
-from .figure import BAKED, MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
 
 _SHADOW_SIZE, _SHADOW_REACH = 384, 3.2
 SEEN_THROUGH = 0.42

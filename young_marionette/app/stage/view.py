@@ -6,14 +6,14 @@ import math
 import time
 from dataclasses import replace
 
-import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from ...core.scene.camera import VIEWS, Camera, project
+from ...core.scene.picking import direction, footing, pick, to_frame, turn_between
 from .. import theme
 from ..parts.widgets import tool
-from .camera import VIEWS, Camera, project
 from .painter import PainterRenderer
 
 PICK_WITHIN = 12
@@ -124,11 +124,7 @@ class StageView(QWidget):
     def frame(self, glide=True):
         """Bring all figures into view."""
         if self.figures:
-            points = np.concatenate([f.extent for f in self.figures])
-            # Room for a raised arm, so that a figure that reaches up stays in view.
-            head = max((float(f.bones.reach) for f in self.figures), default=0.0)
-            points = np.concatenate([points, [[points[:, 0].mean(), points[:, 1].min() + head, points[:, 2].mean()]]])
-            self.camera.look_at(points, self.width() / max(self.height(), 1), glide)
+            self.camera.look_at(to_frame(self.figures), self.width() / max(self.height(), 1), glide)
             self._glide.start()
             self.refresh()
 
@@ -198,6 +194,9 @@ class StageView(QWidget):
             self._heavy, self._slow = bodies, 0
             self.too_heavy.emit()
 
+    def _size(self):
+        return self.width(), self.height()
+
     def _matrix(self):
         return self.camera.pose.matrix(self.width() / max(self.height(), 1))
 
@@ -205,16 +204,16 @@ class StageView(QWidget):
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
         taken, feet = [], []
-        for figure in self.figures:
-            points, depth = project(self._matrix(), figure.extent, self.width(), self.height())
-            if not figure.ghost and depth.min() >= 0.05:
-                feet.append((figure, points[:, 0].mean(), points[:, 1].max()))
+        for figure in (f for f in self.figures if not f.ghost):
+            place = footing(figure, self._matrix(), self._size())
+            if place is not None:
+                feet.append((figure, *place))
         for figure, middle, _low in feet:
             # Under all figures that stand in this one's way, so that no caption lies on another's feet.
-            place = np.array([[middle, max(low for _, x, low in feet if abs(x - middle) < 90)]])
+            below = max(low for _, x, low in feet if abs(x - middle) < 90)
             width = metrics.horizontalAdvance(figure.name) + 30
-            x = min(max(place[0, 0] - width / 2, 8), max(self.width() - width - 8, 8))
-            box = QRectF(x, min(place[0, 1] + 14, self.height() - 32), width, 22)
+            x = min(max(middle - width / 2, 8), max(self.width() - width - 8, 8))
+            box = QRectF(x, min(below + 14, self.height() - 32), width, 22)
             while any(box.intersects(other) for other in taken):
                 box.translate(0, 26)
             if box.bottom() > self.height() - 6:
@@ -239,44 +238,7 @@ class StageView(QWidget):
     # --- pointer --------------------------------------------------------------------------------
     def pick(self, point):
         """``(figure, joint)`` of the bone nearest to a place on the widget, or None."""
-        best, found = PICK_WITHIN, None
-        on_body = self._pick_body(point)
-        if on_body:
-            return on_body
-        for figure in self.figures:
-            if figure.ghost or not len(figure.bones.start) or not figure.shows_bones:
-                continue
-            starts, ends = figure.segments()
-            (a, da), (b, db) = (project(self._matrix(), p, self.width(), self.height()) for p in (starts, ends))
-            way = b - a
-            along = np.clip(
-                ((np.array([point.x(), point.y()]) - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1
-            )
-            away = np.linalg.norm(a + along[:, None] * way - [point.x(), point.y()], axis=1)
-            away[(da < 0.05) | (db < 0.05)] = np.inf
-            # Of bones that lie over each other, the one in front.
-            away += 1e-3 * (da + db)
-            nearest = int(np.argmin(away))
-            if away[nearest] < best:
-                best, found = away[nearest], (figure, int(figure.bones.start[nearest]))
-        return found
-
-    def _pick_body(self, point):
-        """``(figure, joint)`` of the nearest body's triangle under a place, or None; it is what moves it most."""
-        best, found = np.inf, None
-        here = np.array([point.x(), point.y()])
-        for figure in (f for f in self.figures if f.shows_body and f.dress == "body"):
-            corners, joints = figure.skin()
-            flat, depth = project(self._matrix(), corners.reshape(-1, 3), self.width(), self.height())
-            a, b, c = (flat.reshape(-1, 3, 2) - here).transpose(1, 0, 2)
-            turns = [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u, v in ((a, b), (b, c), (c, a))]
-            inside = (np.minimum.reduce(turns) >= 0) | (np.maximum.reduce(turns) <= 0)
-            near = depth.reshape(-1, 3).min(1)
-            near[~inside | (near < 0.05)] = np.inf
-            first = int(np.argmin(near))
-            if near[first] < best:
-                best, found = near[first], (figure, int(joints[first]))
-        return found
+        return pick(self.figures, self._matrix(), self._size(), (point.x(), point.y()), PICK_WITHIN)
 
     def _paint_handle(self, painter):
         centre = self.place_of("marionette", self.handle)
@@ -295,14 +257,14 @@ class StageView(QWidget):
         """Direction of a place from the handle's middle, and how far it is from the ring."""
         centre = self.place_of("marionette", self.handle)
         if centre is None:
-            return 0.0, np.inf
+            return 0.0, math.inf
         way = point - QPointF(centre)
-        return float(np.arctan2(-way.y(), way.x())), abs(float(np.hypot(way.x(), way.y())) - RING)
+        angle, length = direction((way.x(), way.y()))
+        return angle, abs(length - RING)
 
     def _turn(self, point):
         angle, _ = self._angle(point)
-        step = (angle - self._turning + np.pi) % (2 * np.pi) - np.pi
-        self._turning = angle
+        step, self._turning = turn_between(self._turning, angle), angle
         self.turned.emit(self.handle, self.camera.pose.axes[2] * step, False)
 
     def mousePressEvent(self, event):
@@ -337,7 +299,7 @@ class StageView(QWidget):
     def mouseReleaseEvent(self, event):
         if self._turning is not None:
             self._turning = None
-            self.turned.emit(self.handle, np.zeros(3), True)
+            self.turned.emit(self.handle, (0.0, 0.0, 0.0), True)
             return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             found = self.pick(event.position())

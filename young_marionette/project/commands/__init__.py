@@ -3,7 +3,17 @@
 from .base import Command
 from .library import AddEntries, Choose, Correct, Remove, Rename, RenameBones, SetRole, Tag
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
-from .stance import AdoptPose, MatchStance, MirrorTurn, ResetBone, SetTolerance, SetTurn, TurnBone
+from .stance import (
+    AdoptPose,
+    MatchStance,
+    MirrorTurn,
+    ResetBone,
+    SetAngle,
+    SetTolerance,
+    SetTurn,
+    TurnBone,
+    turn_degrees,
+)
 from .strings import DeclareAbsent, Lock, SwapSides, TieAll, TieBones, Untie
 
 __all__ = [
@@ -25,6 +35,7 @@ __all__ = [
     "Rename",
     "RenameBones",
     "ResetBone",
+    "SetAngle",
     "SetRole",
     "SetTolerance",
     "SetTransfer",
@@ -36,4 +47,5 @@ __all__ = [
     "TurnBone",
     "Untie",
     "UseStringing",
+    "turn_degrees",
 ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -64,6 +65,29 @@ class SetTurn(TurnBone):
     """Turn a rig bone in the stance from its rest by just a rotation vector (radians), see core.posing."""
 
     turned = staticmethod(posing.with_own_turn)
+
+
+@dataclass(frozen=True)
+class SetAngle:
+    """Make one of the three numbers that a rig bone is turned by in the stance another one, see ``turn_degrees``."""
+
+    bone: str
+    axis: Literal["X", "Y", "Z"]
+    degrees: float
+
+    @property
+    def label(self):
+        return f"turn {self.bone} in the stance"
+
+    def run(self, state):
+        vector = np.radians(turn_degrees(need(state), self.bone))
+        vector["XYZ".index(self.axis)] = np.radians(self.degrees)
+        return SetTurn(self.bone, tuple(vector.tolist())).run(state)
+
+
+def turn_degrees(pairing, bone):
+    """How far a rig bone is turned in the stance, from its rest and by itself: about X, Y and Z ``(3,)``, degrees."""
+    return np.degrees(posing.own_turn(pairing.target, pairing.stance.target, pairing.target.index[bone]))
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,10 @@ from functools import cached_property
 
 import numpy as np
 
-from ...core import rotations as rot
-from ...core.character.meshes import joint_matrices, skinned
-from ...core.scaling import factors_of_pose
+from .. import rotations as rot
+from ..character.meshes import Character, joint_matrices, skinned
+from ..scaling import factors_of_pose
+from ..skeleton import Skeleton
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
@@ -114,8 +115,8 @@ class Figure:
     chosen: tuple = ()
     hands: tuple = ()
     ghost: bool = False
-    character: object = None
-    skeleton: object = None
+    character: Character | None = None
+    skeleton: Skeleton | None = None
     weights: dict = field(default_factory=dict)
     factors: dict = field(default_factory=dict)
     size: float = 1.0
@@ -138,6 +139,7 @@ class Figure:
     @property
     def joint_matrices(self):
         """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
+        assert self.skeleton is not None  # of one with a body
         factors = factors_of_pose(self.skeleton, self.factors)
         matrices = joint_matrices(self.skeleton, self.placed, self.rotations, factors)
         matrices[:, :3, :3] *= self.size
@@ -145,6 +147,7 @@ class Figure:
 
     def skin(self):
         """``(corners (t, 3, 3), joint of each triangle)``: the body's triangles on the stage, for picking."""
+        assert self.character is not None  # of one with a body
         matrices, corners, joints = self.joint_matrices, [], []
         for mesh in self.character.meshes:
             places = skinned(mesh, matrices, self.weights)

@@ -1,0 +1,1 @@
+"""What a stage shows, without an interface: figures, the camera, what lies under the pointer, and flat views of skeletons."""

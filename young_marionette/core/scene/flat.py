@@ -1,0 +1,88 @@
+"""Flat views of skeletons: laid into a box, the nearest joint to a place, and the next one in a direction."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+import numpy as np
+
+from ..humanoid.reading import Body
+from ..skeleton import Skeleton
+
+ASIDE = np.array([[0.82, 0.0], [0.0, 1.0], [0.57, 0.0]])  # seen from a little aside
+
+
+def chosen_joints(skeleton: Skeleton, body: Body | None, parts: Collection[str] | None) -> np.ndarray:
+    """A mask ``(joints,)``: those of some parts of the body, or with None all but a root on the floor."""
+    inside = np.ones(len(skeleton), bool)
+    if body and "root" in body.parts:
+        inside[list(body.parts["root"])] = False
+    chosen = [j for part, run in body.parts.items() if part in parts for j in run] if parts and body else []
+    if chosen:
+        inside[:] = False
+        inside[chosen] = True
+    return inside
+
+
+def laid_out(skeleton: Skeleton, inside: np.ndarray, box: Sequence[float], of_hand: bool = False) -> np.ndarray:
+    """Places ``(joints, 2)`` of the rest pose, of which those ``inside`` fill a box ``(left, top, width, height)``.
+
+    From the front, and a hand on its palm's broad side. The second axis points down.
+    """
+    points = skeleton.rest_world[0]
+    flat = _on_its_palm(points, inside) if of_hand and inside.sum() >= 4 else points[:, :2]
+    low, high = flat[inside].min(0), flat[inside].max(0)
+    extent = np.maximum(high - low, 1e-6)
+    left, top, width, height = box
+    scale = min(width / extent[0], height / extent[1])
+    away = (flat - (low + high) / 2) * scale
+    return np.stack([left + width / 2 + away[:, 0], top + height / 2 - away[:, 1]], 1)
+
+
+def _on_its_palm(points: np.ndarray, inside: np.ndarray) -> np.ndarray:
+    own = points[inside] - points[inside].mean(0)
+    axes = np.linalg.svd(own, full_matrices=False)[2]
+    along = axes[0] * np.sign(axes[0] @ (own[-1] - own[0]) or 1.0)
+    across = axes[1] * np.sign(axes[1] @ np.array([0.2, 0.1, 1.0]) or 1.0)
+    # Fingers upwards, the thumb's side to the same side on both figures.
+    return np.stack([points @ across, points @ along], 1)
+
+
+def nearest(places: np.ndarray, inside: np.ndarray, point: Sequence[float]) -> tuple[int, float]:
+    """``(joint, distance)`` of the joint nearest to a place among those inside."""
+    away = np.linalg.norm(places - np.asarray(point), axis=1)
+    away[~inside] = np.inf
+    joint = int(np.argmin(away))
+    return joint, float(away[joint])
+
+
+def highest(places: np.ndarray, inside: np.ndarray) -> int:
+    """The joint that is highest on the view among those inside."""
+    return int(np.argmin(np.where(inside, places[:, 1], np.inf)))
+
+
+def next_in_direction(
+    places: np.ndarray, inside: np.ndarray, here: Sequence[float], way: Sequence[float]
+) -> tuple[int, float]:
+    """``(joint, cost)`` of the nearest joint that way, steps aside counted double; the cost is infinite without any.
+
+    ``way``: one of the four directions, such as ``(0, -1)`` for upwards.
+    """
+    steps = places - np.asarray(here)
+    along = steps @ np.asarray(way)
+    cost = along + 2.2 * np.abs(steps @ np.array([way[1], way[0]]))
+    cost[~inside | (along < 2.0)] = np.inf
+    joint = int(np.argmin(cost))
+    return joint, float(cost[joint])
+
+
+def spread_frames(frames: int, count: int) -> list[int]:
+    """So many frames of a clip, from the first to the last."""
+    return np.linspace(0, frames - 1, count).astype(int).tolist()
+
+
+def strip(poses: Sequence[np.ndarray], hips: int) -> tuple[list[np.ndarray], float]:
+    """``(flat poses (joints, 2), how tall they are together)``: seen from a little aside, each over its own hips."""
+    flat = [(p - p[hips] * [1, 0, 1]) @ ASIDE for p in poses]
+    tall = max(f[:, 1].max() for f in flat) - min(0.0, *(f[:, 1].min() for f in flat))
+    return flat, max(float(tall), 0.1)

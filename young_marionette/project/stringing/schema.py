@@ -1,0 +1,75 @@
+"""The schema of ``*.stringing`` files."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from ..strict import Strict
+
+VERSION = 2
+
+
+def _turn(value):
+    if not 0.5 < sum(v * v for v in value) < 2:
+        raise ValueError("a rotation needs a quaternion of length one")
+    return value
+
+
+Coordinate = Annotated[float, Field(ge=-1e9, le=1e9)]
+Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
+
+
+class Joint(Strict):
+    """A joint of the rest pose: offset in metres and rotation, in the parent's axes; no rotation is left out.
+
+    Version 1 knew no rotations.
+    """
+
+    name: str
+    parent: str | None
+    offset: tuple[Coordinate, Coordinate, Coordinate]
+    rest: Quaternion | None = None
+
+
+class Side(Strict):
+    """One skeleton: its family fingerprint, its joints at rest, and its reference pose.
+
+    ``pose``: for joints that are turned away from rest, the local turn after the rest rotation.
+    """
+
+    fingerprint: str
+    joints: list[Joint]
+    pose: dict[str, Quaternion] = Field(default_factory=dict)
+
+
+class Tie(Strict):
+    part: str
+    source: list[str] = Field(min_length=1)
+    target: list[str] = Field(min_length=1)
+    certainty: float = Field(ge=0, le=1)
+    reason: str = ""
+    by_hand: bool = False
+    locked: bool = False
+
+
+class Settings(Strict):
+    in_place: bool = False
+    stride: float = Field(default=1.0, gt=0, le=100)
+    height_offset: float = Field(default=0.0, ge=-100, le=100)
+    touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
+
+
+class StringingFile(Strict):
+    """The schema of a ``*.stringing`` file, version 2."""
+
+    format: Literal["young-marionette stringing"]
+    version: int
+    name: str = ""
+    source: Side
+    target: Side
+    strings: list[Tie]
+    absent: list[str] = Field(default_factory=list)
+    stance_matched: bool = True
+    settings: Settings = Settings()

@@ -115,7 +115,13 @@ class NothingElse(Case):
         """Below the window, no module keeps a dictionary of answers, and no function remembers."""
         # What belongs to an immutable thing itself, and goes with it, is no cache: a skeleton's children, a clip's
         # digest, the body in a file.
-        own = {"core/skeleton.py", "core/clip.py", "core/keys/keyed.py", "formats/gltf/reader.py"}
+        own = {
+            "core/skeleton.py",
+            "core/clip.py",
+            "core/keys/keyed.py",
+            "core/scene/figure.py",
+            "formats/gltf/reader.py",
+        }
         for path in PACKAGE.rglob("*.py"):
             layer = path.relative_to(PACKAGE)
             if layer.parts[0] in ("app", "demo") or path.name == "evaluator.py":

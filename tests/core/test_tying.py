@@ -5,7 +5,7 @@ import numpy as np
 from tests.support import RESTS, Case, dressed, figure, random_build, wild_motion
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.matching.tying import (
-    MUST_HAVE,
+    REQUIRED,
     String,
     mirror_part,
     missing,
@@ -114,7 +114,7 @@ class Tying(Case):
         strings = tuple(s for s in tied(a, a) if s.part != "left hand")
         self.assertEqual(missing(strings), ["left hand"])
         self.assertEqual(untied(strings, a, "target"), ["left hand"])
-        self.assertEqual(missing(()), list(MUST_HAVE))
+        self.assertEqual(missing(()), list(REQUIRED))
 
 
 def _swapped(name):

@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ..core.matching.tying import MUST_HAVE
+from ..core.matching.tying import REQUIRED
 from ..core.scene.flat import chosen_joints, laid_out, nearest
 from . import theme
 from .board_cursor import BoardCursor
@@ -222,7 +222,7 @@ class StringBoard(QWidget):
         for side, entry in (("source", self.source), ("rig", self.rig)):
             for part, run in (entry.figure.body.parts if entry.figure.body else {}).items():
                 if (
-                    part in MUST_HAVE
+                    part in REQUIRED
                     and part not in tied
                     and part not in self.pairing.absent
                     and self.places[side][1][run[0]]

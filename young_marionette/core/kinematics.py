@@ -49,10 +49,18 @@ def _needed(skeleton, joints):
     return sorted(wanted)
 
 
+def forward_rows(clip, joints=None):
+    """World positions ``(joints, 3, frames)`` and rotations ``(joints, 4, frames)``.
+
+    With ``joints``, only those and what they hang on are computed; other rows stay undefined.
+    """
+    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), joints)
+    return position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), joints), world
+
+
 def forward(clip):
     """World positions ``(frames, joints, 3)`` in metres and rotations ``(frames, joints, 4)``."""
-    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations))
-    places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations))
+    places, world = forward_rows(clip)
     return from_rows(places), from_rows(world)
 
 

@@ -121,8 +121,13 @@ def from_axis_angle(axis, angle):
 def from_vector(v):
     """Quaternions of rotation vectors ``(..., 3)`` (axis times angle in radians)."""
     v = np.asarray(v, float)
-    angle = np.linalg.norm(v, axis=-1, keepdims=True)
-    return np.concatenate([v * (0.5 * np.sinc(angle / (2 * np.pi))), np.cos(angle / 2)], -1)
+    half = 0.5 * np.sqrt(np.einsum("...i,...i->...", v, v))
+    out = np.empty((*v.shape[:-1], 4))
+    # Half the cardinal sine of the half angle; one half where there is no turn.
+    factor = 0.5 * np.divide(np.sin(half), half, out=np.ones_like(half), where=half > 1e-12)
+    np.multiply(v, factor[..., None], out=out[..., :3])
+    out[..., 3] = np.cos(half)
+    return out
 
 
 def to_vector(q):
@@ -247,7 +252,12 @@ def from_matrix(m):
 
 def to_matrix(q):
     """Rotation matrices ``(..., 3, 3)`` of quaternions."""
-    return np.stack([rotate(q, AXES[a]) for a in "XYZ"], -1)
+    x, y, z, w = np.moveaxis(np.asarray(q, float), -1, 0)
+    x2, y2, z2 = 2 * x, 2 * y, 2 * z
+    xx, yy, zz, xy, xz, yz = x * x2, y * y2, z * z2, x * y2, x * z2, y * z2
+    wx, wy, wz = w * x2, w * y2, w * z2
+    rows = (1 - (yy + zz), xy - wz, xz + wy), (xy + wz, 1 - (xx + zz), yz - wx), (xz - wy, yz + wx, 1 - (xx + yy))
+    return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
 
 
 def best_turn(u, v):

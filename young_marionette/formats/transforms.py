@@ -8,6 +8,7 @@ from ..core import rotations as rot
 from ..core.findings import finding
 from ..core.keys.channel import Kind
 from ..core.keys.sampler import still
+from ..core.names import free_name
 from ..core.scaling import factors_above
 from ..core.skeleton import Skeleton
 
@@ -75,10 +76,7 @@ def different(names):
     for name in names:
         if name in used:
             doubles += 1
-            count = 2
-            while f"{name}_{count}" in taken:
-                count += 1
-            name = f"{name}_{count}"
+            name = free_name(name, taken, "{}_{}")
             taken.add(name)
         used.add(name)
         result.append(name)

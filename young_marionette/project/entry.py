@@ -20,6 +20,7 @@ from ..core.figure.placement import place_clip, place_skeleton
 from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.conventions import HUMANOID, convention_names
+from ..core.names import free_name
 from ..core.rebase import rename
 from ..core.skeleton import Skeleton
 
@@ -255,13 +256,3 @@ def entries_of(motion_file, taken=()):
 def new_id():
     """An identifier that no other entry has."""
     return uuid.uuid4().hex[:12]
-
-
-def free_name(name, taken):
-    """``name``, or with the first number behind it that is not taken."""
-    if name not in taken:
-        return name
-    number = 2
-    while f"{name} {number}" in taken:
-        number += 1
-    return f"{name} {number}"

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..core.clip import Clip, as_rows
+from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
-from ..core.kinematics import position_rows, world_rotation_rows
+from ..core.kinematics import forward_rows
 from .pairing import Pairing
 
 _BLOCK = 48
@@ -30,8 +30,7 @@ class Motion:
         part = self.clip.cut(first, last)
         if self.pairing is not None:
             part = self.pairing.transfer.run(part)
-        world = world_rotation_rows(part.skeleton, as_rows(part.rotations))
-        return position_rows(part.skeleton, world, part.moving, as_rows(part.translations)), world
+        return forward_rows(part)
 
     def _block(self, frame: int):
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""

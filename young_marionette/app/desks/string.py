@@ -6,7 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
-from ...core.matching.tying import MUST_HAVE, OPTIONAL, mirror_part
+from ...core.matching.tying import REQUIRED, OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from ...wording.snags import origin_words
 from .. import theme
@@ -32,7 +32,7 @@ class StringTable(QAbstractTableModel):
         if pairing:
             tied = {s.part: s for s in pairing.strings}
             bodies = [e.figure.body for e in (state.source_entry, state.rig_entry)]
-            wanted = [*MUST_HAVE, *(p for p in OPTIONAL if p != "root" and all(b and p in b.parts for b in bodies))]
+            wanted = [*REQUIRED, *(p for p in OPTIONAL if p != "root" and all(b and p in b.parts for b in bodies))]
             parts = [*wanted, *(p for p in tied if p not in wanted)]
             self.rows = [(part, tied.get(part)) for part in parts]
         self.endResetModel()
@@ -69,15 +69,15 @@ class StringTable(QAbstractTableModel):
                 )
             if string:
                 return self._run(index.column(), string)
-            return "absent" if part in self.state.pairing.absent else "no string" if part in MUST_HAVE else "–"
+            return "absent" if part in self.state.pairing.absent else "no string" if part in REQUIRED else "–"
         if role == Qt.ItemDataRole.ToolTipRole:
             if string:
                 return tip(f"{', '.join(string.source)} → {', '.join(string.target)}\n{string.reason}")
-            return "This required part has no string." if part in MUST_HAVE else "Optional, no string."
+            return "This required part has no string." if part in REQUIRED else "Optional, no string."
         if role == Qt.ItemDataRole.ForegroundRole:
             if string is None:
                 return QColor(
-                    theme.NIGHT["alarm" if part in MUST_HAVE and part not in self.state.pairing.absent else "quiet"]
+                    theme.NIGHT["alarm" if part in REQUIRED and part not in self.state.pairing.absent else "quiet"]
                 )
             if not string.sure and index.column() == 3:
                 return QColor(theme.NIGHT["brass"])

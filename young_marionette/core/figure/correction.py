@@ -6,11 +6,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..clip import as_rows
 from ..keys.channel import Channel, Joint, Kind
 from ..keys.keyed import KeyedClip
 from ..keys.sampler import still
-from ..kinematics import position_rows, world_rotation_rows
+from ..kinematics import forward_rows
 
 BIND = -1
 
@@ -86,5 +85,4 @@ def _shifted_keys(clip, shift):
 def _hips_path(clip, body):
     """World places of the hips ``(frames, 3)``, or of the first joint where there is no body."""
     hips = body.parts["hips"][0] if body else 0
-    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips])
-    return position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips])[hips].T
+    return forward_rows(clip, [hips])[0][hips].T

@@ -9,11 +9,10 @@ from enum import StrEnum
 import numpy as np
 
 from .. import rotations as rot
-from ..clip import as_rows
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
 from ..humanoid.reading import Body, read_shape
-from ..kinematics import position_rows, world_rotation_rows
+from ..kinematics import forward_rows
 from ..units import UNITS, name_of
 from .correction import BIND, Correction
 from .declared import Declared
@@ -219,8 +218,7 @@ def motion_facts(clip, body, keys=None):
         oddities.append(finding("collapsed"))
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
-    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), [hips, *feet])
-    places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), [hips, *feet])
+    places, _ = forward_rows(clip, [hips, *feet])
     travel = np.ptp(places[hips][[0, 2]], axis=1)
     facts.append(Fact("travel", {"in_place": bool(max(travel) <= 0.3), "metres": float(np.hypot(*travel))}))
     low = float(np.percentile(places[feet][:, 1].min(0), 10))
@@ -237,8 +235,7 @@ def _collapsed(clip, body):
     joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
     step = max(clip.frames // 12, 1)
     few = clip.picked(slice(None, None, step))
-    world = world_rotation_rows(clip.skeleton, as_rows(few.rotations), joints)
-    places = position_rows(clip.skeleton, world, clip.moving, as_rows(few.translations), joints)
+    places, _ = forward_rows(few, joints)
     rest = clip.skeleton.rest_world[0]
     if len(joints) < 2:
         return False

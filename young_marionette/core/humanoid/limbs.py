@@ -14,6 +14,7 @@ from math import log
 import numpy as np
 
 from .. import rotations as rot
+from . import parts
 
 
 @dataclass(frozen=True)
@@ -30,13 +31,13 @@ class Template:
 
 ARM = Template(
     "collarbone",
-    ("upper arm", "forearm", "hand"),
+    parts.ARM,
     (np.log(1.1), 0.25),
     (np.log(0.33), 0.5),
     (np.log(0.28), 0.45),
     False,
 )
-LEG = Template("hip helper", ("thigh", "shin", "foot"), (0.0, 0.25), (np.log(0.22), 0.5), (np.log(0.08), 0.8), True)
+LEG = Template("hip helper", parts.LEG, (0.0, 0.25), (np.log(0.22), 0.5), (np.log(0.08), 0.8), True)
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ import numpy as np
 from .. import rotations as rot
 from .hands import find_fingers
 from .limbs import ARM, LEG, Tree, find_limb
+from .parts import NEXT
 from .words import LEFT, RIGHT, NameEvidence
 
 
@@ -392,7 +393,7 @@ def _add_helpers(tree, names, parts, sure):
     """Twist helpers: childless joints that lie along a limb bone, beside the way to the next joint."""
     taken = {j for run in parts.values() for j in run}
     for side in (LEFT, RIGHT):
-        for part, following in (("upper arm", "forearm"), ("forearm", "hand"), ("thigh", "shin"), ("shin", "foot")):
+        for part, following in NEXT.items():
             run, after = parts.get(f"{side} {part}"), parts.get(f"{side} {following}")
             if not run or not after:
                 continue

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..humanoid.words import FINGERS
+from ..names import free_name
 from .tying import SIDES, tie
 
 _VRM_LIMBS = {
@@ -122,9 +123,7 @@ def _without_clashes(skeleton, names):
     result, taken = dict(names), set(names.values())
     for name in skeleton.names:
         if name not in names:
-            new, number = name, 2
-            while new in taken:
-                new, number = f"{name}_{number}", number + 1
+            new = free_name(name, taken, "{}_{}")
             taken.add(new)
             if new != name:
                 result[name] = new

@@ -17,10 +17,10 @@ import numpy as np
 
 from .. import rotations as rot
 from ..evaluator import EVALUATOR
+from ..humanoid.parts import LEG, NEXT
 from ..humanoid.words import FINGERS
 from ..skeleton import pose_world
 
-LIMB_NEXT = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
 FLAT_WITHIN = np.radians(35)
 BENT = np.radians(8)
 
@@ -86,7 +86,7 @@ def _leg_scale(strings, source, target):
         points, total = skeleton.rest_world[0], 0.0
         firsts = {s.part: skeleton.index[getattr(s, side)[0]] for s in strings}
         for leg in ("left ", "right "):
-            chain = [firsts.get(leg + part) for part in ("thigh", "shin", "foot")]
+            chain = [firsts.get(leg + part) for part in LEG]
             if None not in chain:
                 total += float(sum(np.linalg.norm(points[b] - points[a]) for a, b in itertools.pairwise(chain)))
         lengths.append(total)
@@ -150,11 +150,11 @@ def _limb_fits(strings, source, target, here, there):
     ties = {s.part: s for s in strings}
     fits = {}
     for side in ("left ", "right "):
-        for part in LIMB_NEXT:
+        for part in NEXT:
             joints = _limb_aims(ties, source, target, here, there, side, part)
             if joints:
-                lower = LIMB_NEXT[part]
-                below = _limb_aims(ties, source, target, here, there, side, lower) if lower in LIMB_NEXT else None
+                lower = NEXT[part]
+                below = _limb_aims(ties, source, target, here, there, side, lower) if lower in NEXT else None
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
                 if below and all(_bent(joints[i], below[i]) for i in (1, 2)):
                     fits[joints[0]] = _frame_fit((joints[2], below[2]), (joints[1], below[1]))
@@ -191,7 +191,7 @@ def _next_aims(ties, source, target, here, there, part, following):
 
 
 def _limb_aims(ties, source, target, here, there, side, part):
-    return _next_aims(ties, source, target, here, there, side + part, side + LIMB_NEXT[part])
+    return _next_aims(ties, source, target, here, there, side + part, side + NEXT[part])
 
 
 def _hand_frames(ties, source, target, here, there, side):
@@ -263,7 +263,7 @@ def limbs_left(strings, source, target, stance):
     there, _ = pose_world(target, stance.target)
     found = []
     for side in ("left ", "right "):
-        for part in LIMB_NEXT:
+        for part in NEXT:
             aims = _limb_aims(ties, source, target, here, there, side, part)
             if aims:
                 found.append(

@@ -6,14 +6,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..humanoid.parts import ARM, LEG
 from ..humanoid.words import FINGERS
 
 SIDES = ("left", "right")
-MUST_HAVE = (
+REQUIRED = (
     "hips",
     "spine",
     "head",
-    *(f"{s} {p}" for s in SIDES for p in ("upper arm", "forearm", "hand", "thigh", "shin", "foot")),
+    *(f"{s} {p}" for s in SIDES for p in (*ARM, *LEG)),
 )
 OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS)))
 # Parts whose bones share a bend along the run; in all others the first bone leads.
@@ -51,7 +52,7 @@ class String:
 def tie(source, source_body, target, target_body):
     """Tie all that fits between two skeletons whose bodies were read (tuple of String)."""
     strings = []
-    for part in (*MUST_HAVE, *OPTIONAL):
+    for part in (*REQUIRED, *OPTIONAL):
         if part == "root" or part not in source_body.parts or part not in target_body.parts:
             continue
         strings.append(_string(part, source, source_body, target, target_body))
@@ -152,7 +153,7 @@ def _by_words(source, source_body, target, target_body, strings):
 def missing(strings, absent=()):
     """The required parts that no string ties, but for those that were declared ``absent``."""
     tied = {s.part for s in strings} | set(absent)
-    return [part for part in MUST_HAVE if part not in tied]
+    return [part for part in REQUIRED if part not in tied]
 
 
 def untied(strings, skeleton, side):

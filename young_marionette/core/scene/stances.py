@@ -8,12 +8,12 @@ from itertools import pairwise
 
 import numpy as np
 
+from ..humanoid.parts import NEXT
 from ..matching.stance import Limb
 from ..matching.tying import String
 from ..skeleton import Skeleton
 from .figure import Figure
 
-_AFTER = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}  # where a limb's bone ends
 Line = np.ndarray
 
 
@@ -52,7 +52,7 @@ def arcs(
     assert isinstance(source, Skeleton) and isinstance(target, Skeleton)
     for limb in limbs:
         side, plain = limb.part.split(" ", 1)
-        after = ties.get(f"{side} {_AFTER.get(plain, '')}")
+        after = ties.get(f"{side} {NEXT.get(plain, '')}")
         if after is None or limb.angle < least:
             continue
         tie = ties[limb.part]

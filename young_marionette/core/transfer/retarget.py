@@ -16,6 +16,7 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import Clip, as_rows, from_rows
 from ..errors import InputError
+from ..humanoid.parts import NEXT
 from ..kinematics import local_rotation_rows, position_rows, world_rotation_rows
 from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
@@ -89,9 +90,8 @@ class Transfer:
 
     def _helpers(self, part, lead, joints):
         """Drives of twist helpers along a limb bone: each takes its share of the next bone's twist."""
-        following = {"upper arm": "forearm", "forearm": "hand", "thigh": "shin", "shin": "foot"}
         side, _, plain = part.partition(" ")
-        after = self._ties.get(f"{side} {following.get(plain, '')}")
+        after = self._ties.get(f"{side} {NEXT.get(plain, '')}")
         if after is None or not joints:
             return [_Drive(j, (lead,)) for j in joints]
         start = self._target_points[self.target.index[self._ties[part].target[0]]]

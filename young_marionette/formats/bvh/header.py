@@ -10,6 +10,7 @@ import numpy as np
 
 from ...core.errors import InputError
 from ...core.findings import finding
+from ...core.names import free_name
 from ...core.skeleton import Skeleton
 from .layout import Layout
 
@@ -147,9 +148,7 @@ def parse_header(label, text):
     parser.parse()
     joints, used, names = parser.joints, set(), []
     for joint in joints:
-        name, count = joint.name, 2
-        while name in used:
-            name, count = f"{joint.name} ({count})", count + 1
+        name = free_name(joint.name, used, "{} ({})")
         if name != joint.name:
             parser.notes.append(finding("same name", name=joint.name, told=name))
         used.add(name)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from itertools import chain, count
 
 import numpy as np
 
 from ...core.character.meshes import inverted
+from ...core.names import first_free, free_name
 
 
 def add_character(stage, skel, skeleton, character, world):
@@ -51,9 +53,7 @@ def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken, doubled):
 
     base = Tf.MakeValidIdentifier(mesh.name) or "Body"
     base, level = re.sub(r"_?LOD_?\d+$", "", base, flags=re.I), f"_LOD{mesh.level}" if mesh.level else ""
-    name, count = base + level, 2
-    while name in taken:
-        name, count = f"{base}_{count}{level}", count + 1
+    name = first_free(chain([base + level], (f"{base}_{number}{level}" for number in count(2))), taken)
     taken.add(name)
     prim = UsdGeom.Mesh.Define(stage, root.GetPath().AppendChild(name))
     own = _own_binds(skeleton, mesh)
@@ -123,9 +123,7 @@ def _materials(stage, root, materials):
             continue
         if not stage.GetPrimAtPath(looks):
             UsdGeom.Scope.Define(stage, looks)
-        name = Tf.MakeValidIdentifier(material.name or f"material_{number}")
-        while name in taken:
-            name += "_"
+        name = free_name(Tf.MakeValidIdentifier(material.name or f"material_{number}"), taken, "{}_{}")
         taken.add(name)
         made = UsdShade.Material.Define(stage, looks.AppendChild(name))
         shader = UsdShade.Shader.Define(stage, made.GetPath().AppendChild("Surface"))

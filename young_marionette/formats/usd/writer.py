@@ -15,6 +15,7 @@ from ...core.errors import InputError
 from ...core.keys.channel import Kind
 from ...core.keys.keyed import KeyedClip
 from ...core.keys.sampler import Interpolation, still
+from ...core.names import free_name
 from ...core.text import shown
 from ..keys_out import has_scales, motion_out, weights_together
 from ..transforms import NodeSpace, local_offsets, stored
@@ -250,9 +251,7 @@ def joint_tokens(skeleton):
     for name, parent in zip(skeleton.names, skeleton.parents):
         base = Tf.MakeValidIdentifier(name)
         over = f"{tokens[parent]}/" if parent >= 0 else ""
-        token, count = over + base, 2
-        while token in taken:
-            token, count = f"{over}{base}_{count}", count + 1
+        token = free_name(over + base, taken, "{}_{}")
         taken.add(token)
         tokens.append(token)
     return tokens

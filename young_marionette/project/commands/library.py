@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ...core.errors import InputError
+from ...core.names import free_name
 from ...core.rebase import rename
-from ..entry import CLIP, RIG, Entry, free_name
+from ..entry import CLIP, RIG, Entry
 from .base import paired
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ...core.errors import InputError
+from ...core.names import free_name
 from ..bakes import Bake as Made
 from ..bakes import bake
-from ..entry import free_name, new_id
+from ..entry import new_id
 from ..pairing import Use
 from ..stringing import StringingFile, adapt, from_file, to_file
 from .base import need

@@ -280,6 +280,8 @@ def from_euler_rows(order, angles):
     ``angles`` is ``(len(order), frames)`` in radians; the first letter is the outermost turn, as
     in BVH channels.
     """
+    if len(order) == 3 == len(set(order)):
+        return _from_three(order, 0.5 * np.asarray(angles, float))
     result = None
     for axis, row in zip(order, angles):
         turn = np.zeros((4, row.shape[-1]))
@@ -289,6 +291,21 @@ def from_euler_rows(order, angles):
     if result is None:
         raise ValueError("an Euler order needs at least one axis")
     return result
+
+
+def _from_three(order, halves):
+    """Quaternions ``(4, frames)`` of turns about three different axes by half angles ``(3, frames)``, multiplied out."""
+    i, j, k = ("XYZ".index(a) for a in order)
+    sign = 1.0 if (j - i) % 3 == 1 else -1.0
+    (s1, s2, s3), (c1, c2, c3) = np.sin(halves), np.cos(halves)
+    s3 = s3 * sign  # so that the rest reads alike for both senses
+    cc, ss, sc, cs = c1 * c2, s1 * s2, s1 * c2, c1 * s2
+    out = np.empty((4, halves.shape[1]))
+    out[3] = cc * c3 - ss * s3
+    out[i] = sc * c3 + cs * s3
+    out[j] = cs * c3 - sc * s3
+    out[k] = (cc * s3 + ss * c3) * sign
+    return out
 
 
 def from_euler(order, angles):

@@ -6,7 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
-from ...core.matching.tying import REQUIRED, OPTIONAL, mirror_part
+from ...core.matching.tying import OPTIONAL, REQUIRED, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from ...wording.snags import origin_words
 from .. import theme

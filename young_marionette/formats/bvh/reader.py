@@ -16,7 +16,7 @@ from ..files import opened
 from ..motion_file import MotionFile
 from .header import parse_header
 
-_MAX_HEADER = 16 << 20
+_MAX_HEADER, _PIECE = 16 << 20, 1 << 15
 _MOTION = re.compile(rb"(?:^|(?<=[\s}]))MOTION(?=\s|$)", re.I)
 _FRAMES = re.compile(rb"\s*Frames\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
 _TIME = re.compile(rb"\s*Frame\s*Time\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
@@ -32,12 +32,11 @@ def read(path):
     """Read a BVH file (a MotionFile with one clip, or none if it holds a skeleton only)."""
     path = Path(path)
     with opened(path) as file:
-        head = file.read(_MAX_HEADER)
-        found = _MOTION.search(head)
-        if found is None and len(head) == _MAX_HEADER:
-            raise InputError(f"{path.name} has no MOTION within its first {_MAX_HEADER >> 20} MB.")
-        text = _decode(head[: found.start()] if found else head)
-        body = head[found.end() :] + file.read() if found else None
+        text, start = _header_of(path.name, file)
+        body = None
+        if start is not None:
+            file.seek(start)
+            body = file.read()
     skeleton, layout, notes = parse_header(path.name, text)
     if body is None:
         notes.append(finding("no motion"))
@@ -45,6 +44,26 @@ def read(path):
     rate, table = _table(path.name, body, sum(map(len, layout.channels)), notes)
     clip = _clip(path.stem, skeleton, layout, rate, table, notes)
     return MotionFile(path, "BVH", skeleton, (clip,), layout, tuple(notes))
+
+
+def _header_of(label, file):
+    """``(text before MOTION, where what comes after it begins)``; None where the file has no MOTION.
+
+    Read in small pieces: a header has some kilobytes, whatever the motion has.
+    """
+    head, seen = bytearray(), 0
+    while True:
+        piece = file.read(_PIECE)
+        head += piece
+        # The word may lie across the seam of two pieces; one that ends with a piece may go on in the next.
+        found = _MOTION.search(head, max(seen - 16, 0))
+        if found is not None and (found.end() < len(head) or not piece):
+            return _decode(bytes(head[: found.start()])), found.end()
+        if not piece:
+            return _decode(bytes(head)), None
+        if len(head) >= _MAX_HEADER:
+            raise InputError(f"{label} has no MOTION within its first {_MAX_HEADER >> 20} MB.")
+        seen = len(head)
 
 
 def _decode(data):

@@ -11,6 +11,7 @@ from ...core.clip import as_rows
 from ...core.rebase import rebase, rebase_clip
 from ..files import Output
 from ..transforms import different
+from .digits import rows_of_text
 from .layout import default_layout
 
 _BLOCK = 1 << 16  # numbers formatted in one go
@@ -37,11 +38,10 @@ def _chunks(clip, layout, metres_per_unit):
     table = _table(clip, layout)
     # 2 micrometres at the coarsest, so that five roundings along a chain stay under the tolerance
     places = int(np.clip(np.ceil(-np.log10(2e-6 / metres_per_unit)), 4, 12))
-    row = " ".join(f"%.{_DEGREES if c.endswith('rotation') else places}f" for cs in layout.channels for c in cs) + "\n"
+    decimals = np.array([_DEGREES if c.endswith("rotation") else places for cs in layout.channels for c in cs], int)
     step = max(1, _BLOCK // max(table.shape[1], 1))
     for start in range(0, clip.frames, step):
-        block = table[start : start + step]
-        yield (row * len(block) % tuple(block.ravel().tolist())).encode()
+        yield rows_of_text(table[start : start + step], decimals) or b"\n" * len(table[start : start + step])
 
 
 def _table(clip, layout):
@@ -59,8 +59,7 @@ def _table(clip, layout):
                 axis = "XYZ".index(channel[0])
                 table[:, column] = place[joint][axis] if joint in place else clip.skeleton.offsets[joint, axis]
             column += 1
-    # Written as text, minus zero would only be noise.
-    return table + 0.0
+    return table
 
 
 def _degrees(order, turn):

@@ -1,6 +1,7 @@
 """Stance and transfer against known right answers: one body in two dressings, and limbs that must point alike."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import limbs_left, match, same_body
 from young_marionette.core.matching.tying import String, tie
 from young_marionette.core.skeleton import pose_world
+from young_marionette.core.transfer import retarget
 from young_marionette.core.transfer.retarget import Transfer, TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
@@ -353,6 +355,17 @@ class SmallNumbersOfFrames(Case):
         for frame in range(5):
             single = transfer.run(clip.cut(frame, frame))
             self.close(joints_at(single)[0], joints_at(whole)[frame], 1e-12)
+
+    def test_long_clips_are_worked_out_in_parts(self):
+        """Whatever the parts, the same to the last bit."""
+        clip = wild_motion(make_figure(FULL), np.random.default_rng(801), 50)
+        whole, _, _, transfer = retargeted(clip, make_figure(replace(FULL, height=1.5, spine=2)))
+        for size in (7, 25, 49):
+            with mock.patch.object(retarget, "_BLOCK", size):
+                parts = transfer.run(clip)
+            self.close(parts.rotations, transfer.run(clip).rotations, 1e-15)
+            self.close(parts.translations, transfer.run(clip).translations, 1e-15)
+            self.assertEqual(parts.moving.tolist(), whole.moving.tolist())
 
     def test_settings_do_not_touch_the_stance(self):
         s, rig = figure(), figure(height=1.5)

@@ -23,6 +23,8 @@ from ..matching.touches import touched
 from ..matching.tying import missing
 from ..skeleton import pose_world
 
+_BLOCK = 12_288  # frames that are worked out at once
+
 
 @dataclass(frozen=True)
 class TransferSettings:
@@ -176,30 +178,42 @@ class Transfer:
         """The motion of ``clip`` on the target: a baked Clip with the clip's rate and frames."""
         if len(clip.skeleton) != len(self.source):
             raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
-        local = as_rows(clip.rotations)
-        moves = as_rows(clip.translations)
-        needed = {j for d in self.drives for j in d.sources} | set(self._source_centre)
-        seen = world_rotation_rows(self.source, local, needed)
-        places = position_rows(self.source, seen, clip.moving, moves, self._source_centre)
-        world = self._target_world(seen, clip.frames)
-        turned = local_rotation_rows(self.target, world)
-        driven = np.zeros(len(self.target), bool)
-        driven[[d.joint for d in self.drives]] = True
-        turned[~driven] = self.target.rest[~driven][:, :, None]
-        moving, moved = self._target_moves(world, places, clip.frames)
-        turned, moved = from_rows(turned), from_rows(moved)
+        local, moves = as_rows(clip.rotations), as_rows(clip.translations)
+        moving = [*([] if self.root is None else [self.root]), self._hips]
+        if clip.frames <= _BLOCK:
+            turned, moved = self._run(local, clip.moving, moves)
+        else:
+            # Long clips in parts, so that what is worked out on the way takes little memory.
+            turned = np.empty((len(self.target), 4, clip.frames))
+            moved = np.empty((len(moving), 3, clip.frames))
+            for start in range(0, clip.frames, _BLOCK):
+                part = slice(start, start + _BLOCK)
+                turned[:, :, part], moved[:, :, part] = self._run(local[:, :, part], clip.moving, moves[:, :, part])
         # How large joints are is their own body's affair.
         return Clip(
             name or clip.name,
             self.target,
             clip.rate,
-            turned,
-            moving,
-            moved,
+            from_rows(turned),
+            np.array(moving),
+            from_rows(moved),
             clip.morphs,
             clip.weights,
             start=clip.start,
         )
+
+    def _run(self, local, moving, moves):
+        """Local rotation rows of all target joints, and translation rows of those that move, of some frames."""
+        frames = local.shape[-1]
+        needed = {j for d in self.drives for j in d.sources} | set(self._source_centre)
+        seen = world_rotation_rows(self.source, local, needed)
+        places = position_rows(self.source, seen, moving, moves, self._source_centre)
+        world = self._target_world(seen, frames)
+        turned = local_rotation_rows(self.target, world)
+        driven = np.zeros(len(self.target), bool)
+        driven[[d.joint for d in self.drives]] = True
+        turned[~driven] = self.target.rest[~driven][:, :, None]
+        return turned, self._target_moves(world, places, frames)
 
     def _target_world(self, seen, frames):
         world = np.empty((len(self.target), 4, frames))
@@ -242,15 +256,13 @@ class Transfer:
             spot = self.target.rest_world[0][self._hips]
             centre[[0, 2]] = to_centre[[0, 2]] + spot[[0, 2], None]
         hips = centre - to_centre
-        moving = [self._hips]
         moves = {}
         if self.root is not None:
             ground = hips.copy()
             ground[1] = self._root_height
             moves[self.root] = ground
-            moving.insert(0, self.root)
         moves[self._hips] = self._into_parent(self._hips, hips, world, moves, frames)
-        return np.array(moving), np.stack([moves[j] for j in moving])
+        return np.stack(list(moves.values()))
 
     def _into_parent(self, joint, place, world, moves, frames):
         """World places of ``joint`` as translations in its parent's axes."""

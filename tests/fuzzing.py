@@ -23,7 +23,7 @@ from young_marionette.core.errors import InputError
 from young_marionette.formats import read
 from young_marionette.formats.gltf.container import load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import delivery, storage, stringing
+from young_marionette.project import delivery, opening, storage, stringing
 from young_marionette.project.document import State
 from young_marionette.project.entry import entries_of
 from young_marionette.project.pairing import pair
@@ -56,13 +56,13 @@ def bases():
     """Sound files to begin with: ``{ending: bytes}``."""
     folder = show_folder().parent / "fuzz-bases"
     folder.mkdir(exist_ok=True)
-    source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
-    rig = delivery.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
+    source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
+    rig = opening.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
     for ending in (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz"):
         delivery.convert(source, folder / f"a{ending}", frames=(0, 4), overwrite=True)
     pairing = pair(source, rig)
     stringing.save(folder / "a.stringing", stringing.to_file(pairing, source, rig), overwrite=True)
-    heron = delivery.open_rig(show_folder() / "puppets/Heron.bvh")
+    heron = opening.open_rig(show_folder() / "puppets/Heron.bvh")
     state = State(entries=(heron,), rig=heron.id)
     storage.save(folder / "a.marionette", state)
     return {p.suffix: p.read_bytes() for p in folder.iterdir()}

@@ -200,11 +200,11 @@ class Bodies(WindowCase):
         self.assertIn("leftUpperArm", rig.skeleton.names)
         self.assertEqual(self.strings()["left upper arm"].target, ("leftUpperArm",))
         out = self.folder / "rig.glb"
-        from young_marionette.project import delivery
+        from young_marionette.project import delivery, opening
 
         delivery.deliver(out, rig.placed_clip, rig, body=True)
         if rig.layout.format == "glTF":
-            again = delivery.open_rig(out)
+            again = opening.open_rig(out)
             self.assertTrue(again.figure.body.tabled)
             self.assertEqual(again.skeleton.names, rig.skeleton.names)
 

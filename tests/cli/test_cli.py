@@ -272,12 +272,12 @@ class Commands(Line):
     def test_a_defect_of_ours_is_told_as_one(self):
         from young_marionette.project import delivery
 
-        real = delivery.read
-        delivery.read = lambda path: 1 / 0
+        real = opening.read
+        opening.read = lambda path: 1 / 0
         try:
             code, _, err = run("info", self.lamp)
         finally:
-            delivery.read = real
+            opening.read = real
         self.assertEqual(code, 1)
         self.assertIn("Internal error: ZeroDivisionError", err)
 

@@ -17,7 +17,7 @@ from young_marionette.core.kinematics import world_rotation_rows
 from young_marionette.core.scaling import factors_above, factors_of_pose
 from young_marionette.core.skeleton import pose_world
 from young_marionette.formats import read
-from young_marionette.project import delivery
+from young_marionette.project import delivery, opening
 from young_marionette.project.bakes import baked as bake
 from young_marionette.project.entry import entries_of
 from young_marionette.project.pairing import pair
@@ -55,7 +55,7 @@ def body_on(skeleton, character, clip, frame):
 class EveryPair(Case):
     def test_motion_stays_through_every_pair(self):
         """From each format to each other one: bones turn within 0.001 degree, joints are within 0.01 mm."""
-        start = delivery.open_source(show_folder() / "loft/sweep_quay.bvh")
+        start = opening.open_source(show_folder() / "loft/sweep_quay.bvh")
         clip = start.placed_clip.cut(0, 60)
         start = replace(start, take=start.clip.cut(0, 60))
         wanted, turns = joints_at(clip), world_turns(clip)
@@ -64,11 +64,11 @@ class EveryPair(Case):
             first[a] = self.folder / f"first{a}"
             delivery.convert(start, first[a])
         for a in ENDINGS:
-            entry, cells = delivery.open_source(first[a]), []
+            entry, cells = opening.open_source(first[a]), []
             for b in ENDINGS:
                 out = self.folder / f"{a[1:]}_to{b}"
                 delivery.convert(entry, out)
-                again = delivery.open_source(out)
+                again = opening.open_source(out)
                 self.assertEqual((again.clip.frames, again.clip.rate), (61, 24.0), f"{a} to {b}")
                 self.assertEqual(again.skeleton.names, start.skeleton.names)
                 away = 1000 * np.abs(joints_at(again.placed_clip) - wanted).max()
@@ -99,10 +99,10 @@ class EveryPair(Case):
                 self.assertLess(float(cell.split(", ")[1].rstrip("°")), 0.001)
 
     def test_rate_range_unit_and_axis(self):
-        start = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        start = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         out = self.folder / "a.usda"
         delivery.convert(start, out, fps=24, frames=(30, 90), unit=0.01, up="Z")
-        again = delivery.open_source(out)
+        again = opening.open_source(out)
         self.assertEqual((again.clip.frames, again.clip.rate), (49, 24.0))
         self.assertEqual((again.figure.unit, again.figure.up), ("centimetre", "+Z"))
         self.close(joints_at(again.placed_clip)[0], joints_at(start.placed_clip)[30], 1e-5)
@@ -124,7 +124,7 @@ class Bodies(Case):
             for ending in (".glb", ".gltf", ".usda", ".usdz"):
                 out = self.folder / f"{name}{ending}"
                 delivery.convert(entry, out)
-                again = delivery.open_rig(out)
+                again = opening.open_rig(out)
                 got = body_at(again, again.placed_clip, 0)
                 self.assertEqual(sorted(again.character.morphs), sorted(entry.character.morphs))
                 self.close(np.sort(got, 0), np.sort(wanted, 0), 2e-4, f"{name}{ending}")
@@ -198,7 +198,7 @@ class Bodies(Case):
             self.assertEqual(len(baked.scaled), 0)
 
     def test_delivered_with_and_without_the_body(self):
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         for name, entry in puppets().items():
             baked = bake(pair(source, entry), source, frames=(60, 90))
             wanted = joints_at(baked)
@@ -220,7 +220,7 @@ class Bodies(Case):
 
 class InTheEyesOfOthers(Case):
     def setUp(self):
-        source = delivery.open_source(show_folder() / "quay/carry_bucket.bvh")
+        source = opening.open_source(show_folder() / "quay/carry_bucket.bvh")
         self.baked = {}
         for name, entry in puppets().items():
             self.baked[name] = entry, bake(pair(source, entry), source, frames=(40, 70))
@@ -299,7 +299,7 @@ class Survival(Case):
         document["meshes"][0]["extras"]["note"] = "öl"
         path = self.folder / "rig.glb"
         path.write_bytes(b"".join(bytes(c) for c in as_glb(document, binary)))
-        rig, source = delivery.open_rig(path), delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        rig, source = opening.open_rig(path), opening.open_source(show_folder() / "quay/light_lamp.bvh")
         out = self.folder / "out.glb"
         delivery.deliver(out, bake(pair(source, rig), source, frames=(0, 30)), rig, body=True)
         old, new = load(path), load(out)
@@ -324,5 +324,5 @@ class Survival(Case):
             self.assertLess(1.5 * count[1], count[0])
             out = self.folder / f"{name}.usda"
             delivery.convert(coarse, out)
-            again = delivery.open_rig(out)
+            again = opening.open_rig(out)
             self.assertEqual(sum(len(m.triangles) for m in again.character.meshes), count[1])

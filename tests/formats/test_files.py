@@ -11,7 +11,7 @@ from tests.support import Case, show_folder
 from young_marionette.core.errors import InputError
 from young_marionette.formats import files, read
 from young_marionette.formats.files import Output, check_free, check_results, opened, write_together, write_whole
-from young_marionette.project import delivery
+from young_marionette.project import delivery, opening
 
 
 class Together(Case):
@@ -97,7 +97,7 @@ class Together(Case):
 
 class Names(Case):
     def test_any_name_that_the_system_allows(self):
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         latin = os.fsdecode(b"h\xe4ngend \xff")
         for name in ("n" * 251, "ü" * 125, latin, " leading", "-dash", "a\nb", "[b]", "<b>", "%41"):
             for ending in (".bvh", ".glb", ".usdc", ".usda", ".usdz"):
@@ -111,7 +111,7 @@ class Names(Case):
                 path.unlink()
 
     def test_names_that_it_does_not_allow(self):
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         for path in (
             self.folder / ("n" * 300 + ".bvh"),
             self.folder / ("d/" * 2500 + "x.bvh"),
@@ -124,7 +124,7 @@ class Names(Case):
         (self.folder / "a.bvh").symlink_to(self.folder / "b.bvh")
         (self.folder / "b.bvh").symlink_to(self.folder / "a.bvh")
         self.refuses(lambda: read(self.folder / "a.bvh"), "a.bvh")
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         self.refuses(lambda: delivery.convert(source, self.folder / "a.bvh"))
         self.refuses(lambda: delivery.convert(source, self.folder / "a.bvh" / "x.bvh"))
 
@@ -153,7 +153,7 @@ class Pictures(Case):
     """Textures beside a USD file."""
 
     def convert(self, name, out, **more):
-        delivery.convert(delivery.open_rig(show_folder() / "puppets/bodies" / name), self.folder / out, **more)
+        delivery.convert(opening.open_rig(show_folder() / "puppets/bodies" / name), self.folder / out, **more)
 
     def pictures(self, name):
         character = read(self.folder / name).layout.character
@@ -164,7 +164,7 @@ class Pictures(Case):
         first = self.pictures("body.usda")
         self.convert("Heron.vrm", "body.usda", overwrite=True)
         second = self.pictures("body.usda")
-        heron = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm").character
+        heron = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm").character
         self.assertEqual(second, {m.texture for m in heron.materials if m.texture})
         self.assertNotEqual(first, second)
         self.convert("Puffin.usdz", "body.usda", overwrite=True)
@@ -204,7 +204,7 @@ class Vanishing(Case):
         from young_marionette.formats.usd import worker
 
         path = self.folder / "a.usdc"
-        delivery.convert(delivery.open_source(show_folder() / "quay/light_lamp.bvh"), path, frames=(0, 3))
+        delivery.convert(opening.open_source(show_folder() / "quay/light_lamp.bvh"), path, frames=(0, 3))
         data, real = path.read_bytes(), worker.there
 
         def look(place):

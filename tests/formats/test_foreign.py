@@ -8,7 +8,7 @@ from tests.formats import independent
 from tests.support import Case
 from young_marionette.core.errors import InputError
 from young_marionette.formats import read
-from young_marionette.project import delivery
+from young_marionette.project import delivery, opening
 
 
 class Foreign(Case):
@@ -44,11 +44,11 @@ class Foreign(Case):
         hands = [p for p in self.paths if p.parent.name == "generic-hand"]
         self.assertTrue(hands)
         for path in hands:
-            first = delivery.open_any(path)
+            first = opening.open_any(path)
             for ending in (".usdc", ".usdz", ".gltf", ".glb"):
                 out = self.folder / f"{path.stem}{ending}"
                 delivery.convert(first, out, body=True, overwrite=True)
-                again = delivery.open_any(out)
+                again = opening.open_any(out)
                 self.assertEqual(again.skeleton.names, first.skeleton.names)
                 (places, turns), (old_places, old_turns) = again.skeleton.rest_world, first.skeleton.rest_world
                 self.close(places, old_places, 1e-5, out.name)

@@ -13,7 +13,7 @@ from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import delivery
+from young_marionette.project import delivery, opening
 from young_marionette.project.entry import entries_of
 from young_marionette.project.pairing import pair
 
@@ -146,7 +146,7 @@ class Transforms(Small):
         self.assertIn("scales base and 1 more over time", notes_of(file))
         # What is written again has its joints at the same places, without scales that change.
         for ending in (".glb", ".usdc"):
-            delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
+            delivery.convert(opening.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
             again = read(self.folder / f"b{ending}")
             self.close(forward(dense_clips(again)[0])[0][:, 1:], expected, 1e-4)
 
@@ -171,7 +171,7 @@ class Transforms(Small):
                 self.doc.tree["scenes"][0]["nodes"] = [3]
             clip = dense_clips(self.read())[0]
             told = independent.Gltf(self.folder / "a.glb")
-            delivery.convert(delivery.open_any(self.folder / "a.glb"), self.folder / "b.glb", overwrite=True)
+            delivery.convert(opening.open_any(self.folder / "a.glb"), self.folder / "b.glb", overwrite=True)
             again = independent.Gltf(self.folder / "b.glb")
             for key in range(3):
                 places = forward(clip)[0][round(key * 0.1 * clip.rate)]
@@ -214,9 +214,9 @@ class Transforms(Small):
         self.assertEqual([f.skeleton.names[0] for f in (file, *file.more)], ["base", "other"])
         self.assertEqual([c.name for f in (file, *file.more) for c in f.clips], ["a: first", "a: second"])
         path = self.folder / "a.glb"
-        self.assertEqual(delivery.open_rig(path, "other").skeleton.names, ("other", "tip"))
-        self.refuses(lambda: delivery.open_rig(path, "third"), "no skeleton third")
-        self.assertEqual(delivery.open_source(path, clip="second").skeleton.names[0], "other")
+        self.assertEqual(opening.open_rig(path, "other").skeleton.names, ("other", "tip"))
+        self.refuses(lambda: opening.open_rig(path, "third"), "no skeleton third")
+        self.assertEqual(opening.open_source(path, clip="second").skeleton.names[0], "other")
 
 
 class Interpolations(Small):
@@ -286,7 +286,7 @@ class Vrm(Case):
         return merged(load(show_folder() / "puppets/bodies/Heron.vrm"))
 
     def test_the_table_ties_with_full_certainty(self):
-        rig = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
+        rig = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
         self.assertEqual((rig.format, rig.figure.body.tabled), ("VRM 1.0", True))
         strings = pair(rig, rig).strings
         self.assertTrue(all(s.certainty == 1.0 for s in strings if not s.part.endswith("twist")))
@@ -307,7 +307,7 @@ class Vrm(Case):
                 tree["extensionsUsed"] = ["VRM"]
             path = self.folder / f"{old}.vrm"
             path.write_bytes(b"".join(bytes(c) for c in as_glb(tree, binary)))
-            rig = delivery.open_rig(path)
+            rig = opening.open_rig(path)
             self.assertEqual(rig.format, "VRM 0.x" if old else "VRM 1.0")
             parts = {p: [rig.layout.tree.nodes[j] for j in run] for p, run in rig.figure.body.parts.items()}
             told = document["extensions"]["VRMC_vrm"]["humanoid"]["humanBones"]
@@ -321,8 +321,8 @@ class Vrm(Case):
 
         from tests.formats.independent import Gltf, _accessor
 
-        rig = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        rig = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         clip = source.clip.cut(0, 20)
         source = replace(source, take=replace(clip, morphs=("aa", "happy"), weights=np.linspace([0, 1], [1, 0], 21)))
         baked = delivery.bake(pair(source, rig), source)
@@ -343,8 +343,8 @@ class Vrm(Case):
 
     def test_animation_for_vrm(self):
         """The bones of the table, resting in a T-pose, with the motion of the rig."""
-        source = delivery.open_source(show_folder() / "quay/wave_to_ship.bvh")
-        rig = delivery.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
+        source = opening.open_source(show_folder() / "quay/wave_to_ship.bvh")
+        rig = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
         out = self.folder / "a.vrma"
         delivery.retarget(source, rig, pair(source, rig), out, frames=(0, 60))
         file = read(out)
@@ -361,7 +361,7 @@ class Vrm(Case):
     def test_a_picture_is_written_once_however_many_materials_wear_it(self):
         from pygltflib import GLTF2
 
-        rig = delivery.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
+        rig = opening.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
         delivery.convert(rig, self.folder / "a.glb")
         g = GLTF2().load(str(self.folder / "a.glb"))
         wearing = [m.pbrMetallicRoughness.baseColorTexture for m in g.materials]

@@ -24,7 +24,7 @@ from young_marionette.core.skeleton import Skeleton
 from young_marionette.formats import read, write
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import delivery, storage
+from young_marionette.project import delivery, opening, storage
 from young_marionette.project.document import State
 from young_marionette.project.entry import entries_of
 
@@ -242,7 +242,7 @@ class Usd(Case):
                 self.refuses(lambda p=path: read(p), "a.usda")
 
     def test_textures_outside_are_not_read(self):
-        rig = delivery.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
+        rig = opening.open_rig(show_folder() / "puppets/bodies/Puffin.usdz")
         inner = self.folder / "inner"
         inner.mkdir()
         delivery.convert(rig, inner / "a.usda")
@@ -326,8 +326,8 @@ class Usd(Case):
         """Reading and writing, with a body and without: the library is never loaded here."""
         code = (
             f"import sys; sys.path.insert(0, {str(Path.cwd())!r})\n"
-            "from young_marionette.project import delivery\n"
-            f"rig = delivery.open_rig({str(show_folder() / 'puppets/bodies/Puffin.usdz')!r})\n"
+            "from young_marionette.project import delivery, opening\n"
+            f"rig = opening.open_rig({str(show_folder() / 'puppets/bodies/Puffin.usdz')!r})\n"
             f"delivery.convert(rig, {str(self.folder / 'a.usda')!r})\n"
             f"delivery.convert(rig, {str(self.folder / 'b.usdz')!r}, body=False)\n"
             "print(sorted(m for m in sys.modules if m.split('.')[0] == 'pxr'))"
@@ -357,7 +357,7 @@ class Usd(Case):
         """Bytes changed at random in a binary layer, some of which end the library that reads them."""
         from young_marionette.formats.usd.worker import WORKER
 
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         delivery.convert(source, self.folder / "a.usdc", frames=(0, 10))
         sound, path = (self.folder / "a.usdc").read_bytes(), self.folder / "b.usdc"
         self.assertIsNone(tried(self.folder / "a.usdc"))
@@ -388,7 +388,7 @@ class Usd(Case):
     def test_a_process_that_died_is_started_anew(self):
         from young_marionette.formats.usd.worker import WORKER
 
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         delivery.convert(source, self.folder / "a.usdc", frames=(0, 5))
         self.assertIsNone(tried(self.folder / "a.usdc"))
         WORKER.process.kill()

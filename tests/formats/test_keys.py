@@ -12,7 +12,7 @@ from young_marionette.core.keys.keyed import KeyedClip
 from young_marionette.core.keys.sampler import Interpolation, Sampler
 from young_marionette.formats import read, write
 from young_marionette.project import commands as do
-from young_marionette.project import delivery, storage
+from young_marionette.project import delivery, opening, storage
 from young_marionette.project.document import Document as Work
 from young_marionette.project.document import State
 from young_marionette.project.entry import entries_of
@@ -107,34 +107,34 @@ class Gltf(Case):
                     self.close(again[key][0], times, 0)
                     self.close(again[key][1], values, most, key)
                     self.assertEqual(again[key][2], way)
-                self.close(joints_at(delivery.open_source(out).placed_clip), joints_at(entry.placed_clip), 1e-6)
+                self.close(joints_at(opening.open_source(out).placed_clip), joints_at(entry.placed_clip), 1e-6)
 
     def test_a_rate_or_range_that_is_asked_for_makes_frames(self):
-        entry = delivery.open_source(self.file())
+        entry = opening.open_source(self.file())
         delivery.convert(entry, self.folder / "r.glb", fps=30)
         delivery.convert(entry, self.folder / "f.glb", frames=(12, 24))
-        rated, cut = (delivery.open_source(self.folder / f"{n}.glb").take for n in "rf")
+        rated, cut = (opening.open_source(self.folder / f"{n}.glb").take for n in "rf")
         self.assertEqual((rated.frames, rated.rate, rated.start), (61, 30, 2))
         self.assertEqual((cut.frames, cut.start), (13, 0))
         self.close(joints_at(cut), joints_at(entry.clip)[12:25], 1e-5)
 
     def test_lowered_or_centred_keys_stay_keys(self):
-        entry = delivery.open_source(self.file()).corrected(lift=0.5, centred="origin")
+        entry = opening.open_source(self.file()).corrected(lift=0.5, centred="origin")
         delivery.convert(entry, self.folder / "l.glb")
-        again = delivery.open_source(self.folder / "l.glb")
+        again = opening.open_source(self.folder / "l.glb")
         self.assertIsInstance(again.take, KeyedClip)
         self.close(joints_at(again.clip), joints_at(entry.placed_clip), 1e-5)
 
     def test_other_formats(self):
         """USD holds no smooth in-betweens and BVH no keys: frames; the start stays where the format has one."""
-        entry = delivery.open_source(self.file())
+        entry = opening.open_source(self.file())
         for ending, start in ((".usdc", 2.0), (".bvh", 0.0), (".vrma", None)):
             out = self.folder / f"o{ending}"
             if start is None:
                 self.refuses(lambda out=out: delivery.convert(entry, out), "humanoid bones")
                 continue
             delivery.convert(entry, out)
-            again = delivery.open_source(out)
+            again = opening.open_source(out)
             self.assertEqual((again.clip.frames, again.clip.start, again.clip.rate), (49, start, 24), ending)
             if ending == ".usdc":  # in BVH nothing tells the unit of three joints
                 self.close(joints_at(again.placed_clip), joints_at(entry.placed_clip), 1e-4)
@@ -151,8 +151,8 @@ class Gltf(Case):
 
     def test_the_same_rig_moves_by_keys_as_by_frames(self):
         """A take of the show with keys left out is tied, baked and delivered like any other."""
-        delivery.convert(delivery.open_source(show_folder() / "quay/light_lamp.bvh"), self.folder / "dense.glb")
-        dense = delivery.open_source(self.folder / "dense.glb")
+        delivery.convert(opening.open_source(show_folder() / "quay/light_lamp.bvh"), self.folder / "dense.glb")
+        dense = opening.open_source(self.folder / "dense.glb")
 
         clip = dense.take
         kept = np.unique(np.append(np.arange(0, clip.frames, 7), clip.frames - 1))
@@ -167,8 +167,8 @@ class Gltf(Case):
         sparse = KeyedClip("sparse", clip.skeleton, clip.rate, samplers)
         write(self.folder / "sparse.glb", sparse)
         source, rig = (
-            delivery.open_source(self.folder / "sparse.glb"),
-            delivery.open_rig(show_folder() / "puppets/Heron.bvh"),
+            opening.open_source(self.folder / "sparse.glb"),
+            opening.open_rig(show_folder() / "puppets/Heron.bvh"),
         )
         self.assertIsInstance(source.take, KeyedClip)
         pairing = delivery.pair_files(source, rig)
@@ -196,13 +196,13 @@ class Usd(Case):
         return {name: [t / rate for t in attribute.GetTimeSamples()] for name, attribute in named.items()}
 
     def test_samples_stay_samples(self):
-        entry = delivery.open_source(self.path)
+        entry = opening.open_source(self.path)
         self.assertIsInstance(entry.take, KeyedClip)
         self.assertEqual((entry.take.start, entry.take.frames), (0.5, 61))
         want = {"rotations": [0.5, 4 / 3, 2.5], "translations": [0.5, 2.5]}
         for name in ("b.usda", "b.usdc", "b.usdz", "through.glb"):
             delivery.convert(entry, self.folder / name)
-            again = delivery.open_source(self.folder / name)
+            again = opening.open_source(self.folder / name)
             self.assertIsInstance(again.take, KeyedClip, name)
             # glTF tells no rate, so that frames may be others there; the motion is the same at any time.
             times = np.linspace(0.5, 2.5, 41)

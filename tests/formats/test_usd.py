@@ -6,7 +6,7 @@ from tests.formats import independent
 from tests.support import Case, dense_clips, notes_of, show_folder
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
-from young_marionette.project import delivery
+from young_marionette.project import delivery, opening
 from young_marionette.project.entry import entries_of
 
 ONE = "((1,0,0,0),(0,1,0,0),(0,0,1,0),(0,0,0,1))"
@@ -285,13 +285,13 @@ class Stages(Case):
                 self.assertTrue(np.array_equal(getattr(one, key), getattr(other, key)), key)
 
     def test_what_a_file_draws_in_is_an_input_too(self):
-        source = delivery.open_source(show_folder() / "quay/light_lamp.bvh")
+        source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         delivery.convert(source, self.folder / "base.usda", frames=(0, 2))
         (self.folder / "top.usda").write_text(
             '#usda 1.0\n(\n    defaultPrim = "Rig"\n    subLayers = [@./base.usda@]\n)\n'
         )
         before = (self.folder / "base.usda").read_bytes()
-        entry = delivery.open_source(self.folder / "top.usda")
+        entry = opening.open_source(self.folder / "top.usda")
         self.refuses(lambda: delivery.convert(entry, self.folder / "base.usda", overwrite=True), "files that are read")
         self.assertEqual((self.folder / "base.usda").read_bytes(), before)
 
@@ -305,7 +305,7 @@ class Stages(Case):
 
     def test_names_that_paths_can_not_have(self):
         """Bone names with colons and blanks survive, though USD's paths can't hold them."""
-        source = delivery.open_source(self._odd_names())
+        source = opening.open_source(self._odd_names())
         delivery.convert(source, self.folder / "b.usdc")
         self.assertEqual(read(self.folder / "b.usdc").skeleton.names, ("quay:the hip", "2nd bone", "bone", "öl"))
 

@@ -14,8 +14,10 @@ from .. import __version__
 from ..core.errors import InputError
 from ..core.text import shown
 from ..core.units import METRES
+from ..formats.usd_process import PROCESS
 from .console import PlainConsole, forgiving_streams, print_json, tell_error
 
+_USD = (".usd", ".usda", ".usdc", ".usdz")
 app = typer.Typer(
     add_completion=False, rich_markup_mode=None, help="Bring motion from any skeleton onto your own rigs."
 )
@@ -36,7 +38,7 @@ def info(
     as_json: AsJson = False,
 ):
     """Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, body, facing, oddities."""
-    from ..project.delivery import of_skeleton
+    from ..project.opening import of_skeleton
     from . import report
 
     entries = of_skeleton(file, skeleton)
@@ -72,7 +74,7 @@ def retarget(
 
     from ..formats.files import check_free, check_results
     from ..formats.registry import check_writable
-    from ..project import delivery
+    from ..project import delivery, opening
     from ..project import stringing as stringings
     from . import report
 
@@ -81,7 +83,7 @@ def retarget(
     check_writable(out, overwrite)
     if save_stringing:
         check_free(save_stringing, overwrite)
-    source_entry, rig_entry = delivery.open_source(source, clip=clip), delivery.open_rig(rig)
+    source_entry, rig_entry = opening.open_source(source, clip=clip), opening.open_rig(rig)
     pairing = delivery.pair_files(source_entry, rig_entry, stringing)
     if in_place:
         pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
@@ -106,14 +108,14 @@ def match(
 ):
     """Tie and match SOURCE and RIG, say how sure that is and what is left, and save the stringing."""
     from ..formats.files import check_free, check_results
-    from ..project import delivery
+    from ..project import delivery, opening
     from ..project import stringing as stringings
     from . import report
 
     if out:
         check_results([out], [source, rig])
         check_free(out, overwrite)
-    source_entry, rig_entry = delivery.open_rig(source), delivery.open_rig(rig)
+    source_entry, rig_entry = opening.open_rig(source), opening.open_rig(rig)
     pairing = delivery.pair_files(source_entry, rig_entry)
     delivery.refuse_gaps(pairing, source_entry, rig_entry)
     if out:
@@ -141,11 +143,11 @@ def rename(
     """Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."""
     from ..formats.files import check_results
     from ..formats.registry import check_writable
-    from ..project import delivery
+    from ..project import delivery, opening
 
     check_results([out], [file, names])
     check_writable(out, overwrite)
-    entry = delivery.open_rig(file)
+    entry = opening.open_rig(file)
     changed = delivery.renamed(entry, names)
     delivery.write_entry(changed, out, overwrite)
     pairs = [(a, b) for a, b in zip(entry.skeleton.names, changed.skeleton.names) if a != b]
@@ -177,9 +179,9 @@ def convert(
     as_json: AsJson = False,
 ):
     """Write what IN holds in another format; motion, timing and names stay unless asked otherwise."""
-    from ..project import delivery
+    from ..project import delivery, opening
 
-    entry = delivery.open_any(file, skeleton, clip)
+    entry = opening.open_any(file, skeleton, clip)
     metres = None if unit is None else _unit(unit)
     axis = None if up is None else up.upper().lstrip("+")
     if axis not in (None, "Y", "Z"):
@@ -236,8 +238,12 @@ def _range(text):
 def main(arguments=None):
     """Run the command line and return its exit code; every expected failure is one sentence on stderr."""
     forgiving_streams()
-    if (sys.argv[1:] if arguments is None else list(arguments)) == ["--version"]:
+    arguments = sys.argv[1:] if arguments is None else list(arguments)
+    if arguments == ["--version"]:
         return _version()  # at once, without what the reading of options takes to load
+    if any(Path(word).suffix.lower() in _USD for word in map(str, arguments)):
+        # It loads its library while this process loads what it needs itself.
+        PROCESS.prepare()
     try:
         return app(args=arguments, standalone_mode=False, prog_name="young-marionette") or 0
     except InputError as error:

@@ -9,7 +9,7 @@ from pathlib import Path
 from rich.table import Table
 
 from ..formats import read
-from ..project import delivery, storage
+from ..project import delivery, opening, storage
 from ..project import stringing as stringings
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
@@ -70,7 +70,7 @@ def _one(folder, source_path, rig_path):
         clock.append(time.perf_counter())
         return f"{(clock[-1] - clock[-2]) * 1000:.0f} ms"
 
-    source, rig = delivery.open_source(source_path), delivery.open_rig(rig_path)
+    source, rig = opening.open_source(source_path), opening.open_rig(rig_path)
     reading = lap()
     pairing = delivery.pair_files(source, rig)
     left = max(limb.angle for limb in pairing.limbs)

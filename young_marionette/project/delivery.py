@@ -1,4 +1,4 @@
-"""From files to a file: open a source and a rig, pair them, bake, and write what was baked."""
+"""From a source and a rig to a file: pair them, bake, and write what was baked."""
 
 from __future__ import annotations
 
@@ -11,62 +11,21 @@ from ..core.errors import InputError
 from ..core.figure.placement import Placement, place_clip
 from ..core.matching.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.resample import resample
-from ..formats import encode, read
+from ..formats import encode
 from ..formats.files import check_free, check_results, write_together
 from ..formats.registry import check_writable, ending_of, format_of, layout_for
-from . import stringing
 from .bakes import baked as bake
-from .entry import entries_of
+from .opening import inputs_of, open_rig
 from .pairing import cut_to, pair, refuse_gaps, why_no_body
-
-
-def open_source(path, skeleton=None, clip=None):
-    """An entry with motion in a file, the first long one unless named; InputError where it has none."""
-    found = of_skeleton(path, skeleton)
-    moving = [e for e in found if e.clip is not None]
-    if not moving:
-        raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
-    if clip is not None:
-        named = [e for e in moving if clip in (e.name, e.clip.name, e.name.split(": ")[-1])]
-        if not named:
-            raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
-        return named[0]
-    return next((e for e in moving if e.clip.frames > 2), moving[0])
-
-
-def open_rig(path, skeleton=None):
-    """The first skeleton in a file, or the one named by its root, as a rig."""
-    return of_skeleton(path, skeleton)[0]
-
-
-def open_any(path, skeleton=None, clip=None):
-    """An entry with motion where the file has any, else its skeleton."""
-    found = of_skeleton(path, skeleton)
-    return open_source(path, skeleton, clip) if clip or any(e.clip for e in found) else found[0]
-
-
-def of_skeleton(path, skeleton=None):
-    """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
-    found = entries_of(read(path))
-    if skeleton is None:
-        return found
-    named = [e for e in found if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
-    if not named:
-        roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in found))
-        raise InputError(f"{Path(path).name} has no skeleton {skeleton}; its skeletons begin with {roots}.")
-    return named
 
 
 def pair_files(source, rig, stringing_path=None):
     """Pair two entries: with a saved stringing where one is given, else by itself."""
     if stringing_path is None:
         return pair(source, rig)
+    from . import stringing  # only where one is used: schemas take long to load
+
     return stringing.from_file(stringing.load(stringing_path), source, rig)
-
-
-def inputs_of(entry):
-    """The files that an entry was read from."""
-    return [entry.path, *(entry.layout.drawn_in if entry.layout is not None else ())]
 
 
 def deliver(path, baked, rig, overwrite=False, body=False):

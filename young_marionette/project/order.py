@@ -11,8 +11,9 @@ from ..core.findings import Finding, finding
 from ..formats.files import check_results
 from ..formats.registry import ENDINGS, check_writable, own_ending
 from .bakes import Bake
-from .delivery import deliver, inputs_of
+from .delivery import deliver
 from .document import State
+from .opening import inputs_of
 
 
 @dataclass(frozen=True)

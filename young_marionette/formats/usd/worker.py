@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-import atexit
 import contextlib
-import importlib.util
 import json
 import os
 import pickle
 import socket
-import subprocess
-import sys
 import tempfile
-import threading
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -20,35 +15,20 @@ from pathlib import Path
 from ...core.errors import InputError
 from ...core.text import shown
 from ..files import Output, there
+from ..usd_process import NOT_NOW, PROCESS
 from .memory import Reading
 from .parcel import unpacked
 
-# Only a process of one thread can be forked safely; and large pages make large arrays quicker.
-_SETTINGS = {
-    "OPENBLAS_NUM_THREADS": "1",
-    "PXR_WORK_THREAD_LIMIT": "1",
-    "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1",
-}
-# Isolated: what lies in the folder that one stands in is never imported, whatever it is called.
-_START = f"""
-import sys
-sys.path[:0] = sys.argv[2:]
-from {__package__}.server import main
-main(int(sys.argv[1]))
-"""
-_NOT_NOW = "USD files can't be opened or written now: the process for it does not start, or ends."
 PATIENCE = 4.0  # seconds for a file to be read, and one more for each four megabytes of it
 WRITING_PATIENCE = 60.0  # what is written is our own: only a library that hangs takes so long
 
 
 class Worker:
-    """Starts the process when it is first needed, and anew should it have ended."""
+    """Asks the process (see usd_process), which is started anew should it have ended."""
 
-    def __init__(self):
-        self.process: subprocess.Popen | None = None
-        self._requests: socket.socket | None = None
-        self._lock = threading.Lock()
-        atexit.register(self.stop)
+    @property
+    def process(self):
+        return PROCESS.process
 
     def read(self, path, data=None, textures=None):
         """``(parts, declared, flat layer, textures, layers)`` of a file (see opening); InputError, in one sentence, for any other.
@@ -98,7 +78,7 @@ class Worker:
         # The process may end before it gets to the request, which is nobody's fault but its own.
         for _ in range(3):
             asked = time.monotonic()
-            with self._ask(request, files) as answers:
+            with PROCESS.ask(request, files) as answers:
                 answers.settimeout(seconds + 5)
                 begun, (answer, parcels) = _heard(answers)[0], _heard(answers)
                 if answer == b"unpacked":
@@ -107,7 +87,7 @@ class Worker:
             if begun:
                 break
         if not begun:
-            raise InputError(_NOT_NOW)
+            raise InputError(NOT_NOW)
         if not answer:
             raise InputError(failures["late" if time.monotonic() - asked >= seconds else "ended"])
         answer = json.loads(answer)
@@ -116,49 +96,6 @@ class Worker:
         if not parcels:
             raise InputError(failures["none"])
         return answer, parcels[0]
-
-    def _ask(self, request, files=()):
-        """The socket that the answer will come through."""
-        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        with there, self._lock:
-            for _ in range(2):
-                if self.process is None or self.process.poll() is not None:
-                    self._start()
-                assert self._requests is not None
-                with contextlib.suppress(OSError):
-                    socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno(), *files])
-                    return here
-                self.stop()
-        here.close()
-        raise InputError(_NOT_NOW)
-
-    def _start(self):
-        if importlib.util.find_spec("pxr") is None:
-            raise InputError("USD files need a package that is not installed; get it with: pip install usd-core")
-        self._requests, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        with there:
-            self.process = subprocess.Popen(
-                [sys.executable, "-I", "-c", _START, str(there.fileno()), *_import_paths()],
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-                pass_fds=[there.fileno()],
-                env={**os.environ, **_SETTINGS},
-            )
-
-    def stop(self):
-        """End the process, if there is one."""
-        process, self.process = self.process, None
-        if process is not None and self._requests is not None:
-            self._requests.close()
-            process.kill()
-            process.wait()
-
-
-def _import_paths():
-    """Where the process finds us and our packages: where this one does, but for the present folder."""
-    root, here = str(Path(__file__).resolve().parents[3]), os.getcwd()
-    return [root, *(p for p in sys.path if os.path.isabs(p) and os.path.realpath(p) not in (here, root))]
 
 
 def _plain_layer(path):

@@ -1,0 +1,51 @@
+"""Opening files for one piece of work: an entry with motion, a rig, or either, by name where a file has several."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..core.errors import InputError
+from ..formats import read
+from .entry import entries_of
+
+
+def open_source(path, skeleton=None, clip=None):
+    """An entry with motion in a file, the first long one unless named; InputError where it has none."""
+    found = of_skeleton(path, skeleton)
+    moving = [e for e in found if e.clip is not None]
+    if not moving:
+        raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
+    if clip is not None:
+        named = [e for e in moving if clip in (e.name, e.clip.name, e.name.split(": ")[-1])]
+        if not named:
+            raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
+        return named[0]
+    return next((e for e in moving if e.clip.frames > 2), moving[0])
+
+
+def open_rig(path, skeleton=None):
+    """The first skeleton in a file, or the one named by its root, as a rig."""
+    return of_skeleton(path, skeleton)[0]
+
+
+def open_any(path, skeleton=None, clip=None):
+    """An entry with motion where the file has any, else its skeleton."""
+    found = of_skeleton(path, skeleton)
+    return open_source(path, skeleton, clip) if clip or any(e.clip for e in found) else found[0]
+
+
+def of_skeleton(path, skeleton=None):
+    """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
+    found = entries_of(read(path))
+    if skeleton is None:
+        return found
+    named = [e for e in found if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
+    if not named:
+        roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in found))
+        raise InputError(f"{Path(path).name} has no skeleton {skeleton}; its skeletons begin with {roots}.")
+    return named
+
+
+def inputs_of(entry):
+    """The files that an entry was read from."""
+    return [entry.path, *(entry.layout.drawn_in if entry.layout is not None else ())]

@@ -270,7 +270,7 @@ class Commands(Line):
         self.ok("retarget", self.lamp, still, "--out", self.out)
 
     def test_a_defect_of_ours_is_told_as_one(self):
-        from young_marionette.project import delivery
+        from young_marionette.project import opening
 
         real = opening.read
         opening.read = lambda path: 1 / 0

@@ -167,7 +167,7 @@ def told(snag):
 
 def dense_clips(file):
     """The clips of a file with a pose on every frame."""
-    return [dense(clip) for clip in file.clips]
+    return [dense(clip) for clip in file.skeletons[0].clips]
 
 
 def retargeted(clip, rig, settings=TransferSettings()):

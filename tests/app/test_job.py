@@ -86,7 +86,7 @@ class FromFilesToAFile(WindowCase):
         self.click(deliver.write)
         self.until(lambda: not self.window.running.jobs)
         out = read(self.folder / "light_lamp on Heron.bvh")
-        self.close(joints_at(out.clips[0]), joints_at(self.session.baked[0].clip), 1e-5)
+        self.close(joints_at(out.skeletons[0].clips[0]), joints_at(self.session.baked[0].clip), 1e-5)
         self.assertFalse(deliver.write.isEnabled(), "what is written is not overwritten by a second click")
         # Saved and opened again: the same motion.
         self.assertTrue(self.window.files.save_to(self.folder / "p.marionette"))

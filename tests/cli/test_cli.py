@@ -73,7 +73,7 @@ class Commands(Line):
         text = self.retarget()
         for words in ("left forearm", "quay:L_Radius", "leftLowerArm", "99%", "Wrote"):
             self.assertIn(words, text)
-        rig, out = read(self.heron), read(self.out)
+        (rig,), (out,) = read(self.heron).skeletons, read(self.out).skeletons
         self.assertEqual((out.skeleton.names, out.clips[0].frames, out.clips[0].rate), (rig.skeleton.names, 241, 30.0))
         self.close(out.skeleton.offsets, rig.skeleton.offsets, 0)
 
@@ -93,7 +93,7 @@ class Commands(Line):
     def test_limbs_point_as_the_sources(self):
         """Read back from the files, forearms and shins point alike in the world."""
         self.retarget()
-        source, out = read(self.lamp).clips[0], read(self.out).clips[0]
+        source, out = read(self.lamp).skeletons[0].clips[0], read(self.out).skeletons[0].clips[0]
         a, b = joints_at(source), joints_at(out)
         for here, there in (
             (("quay:L_Radius", "quay:L_Hand"), ("leftLowerArm", "leftHand")),
@@ -104,12 +104,12 @@ class Commands(Line):
 
     def test_rate_and_range(self):
         self.retarget("--fps", 60, "--range", "30:90")
-        clip = read(self.out).clips[0]
+        clip = read(self.out).skeletons[0].clips[0]
         self.assertEqual((clip.frames, clip.rate), (121, 60.0))
 
     def test_in_place(self):
         self.ok("retarget", self.show / "quay/carry_bucket.bvh", self.heron, "--out", self.out, "--in-place")
-        places = joints_at(read(self.out).clips[0])[:, 0]
+        places = joints_at(read(self.out).skeletons[0].clips[0])[:, 0]
         self.close(np.ptp(places[:, [0, 2]], axis=0), 0, 1e-5)
         self.assertGreater(np.ptp(places[:, 1]), 0.01)
 
@@ -333,10 +333,10 @@ class Matching(Line):
         told = json.loads(self.ok("rename", self.lamp, "--names", "vrm", "--out", there, "--json"))
         self.assertEqual(told["renamed"]["quay:L_Radius"], "leftLowerArm")
         self.ok("rename", there, "--names", self.lamp, "--out", back)
-        first, last = read(self.lamp), read(back)
+        (first,), (last,) = read(self.lamp).skeletons, read(back).skeletons
         self.assertEqual(first.skeleton.names, last.skeleton.names)
         self.close(joints_at(first.clips[0]), joints_at(last.clips[0]), 1e-3)
-        self.close(joints_at(first.clips[0]), joints_at(read(there).clips[0]), 1e-3)
+        self.close(joints_at(first.clips[0]), joints_at(read(there).skeletons[0].clips[0]), 1e-3)
         self.refused(
             "rename",
             self.lamp,
@@ -358,7 +358,7 @@ class Converting(Line):
         self.assertIn("Wrote", self.ok("convert", there, back))
         told = json.loads(self.ok("info", back, "--json"))
         self.assertEqual((told["frames"], told["rate"], told["format"]), (49, 24.0, "GLB"))
-        self.assertEqual(told["skeleton"]["root"], read(self.lamp).skeleton.names[0])
+        self.assertEqual(told["skeleton"]["root"], read(self.lamp).skeletons[0].skeleton.names[0])
 
     def test_unit_and_axis(self):
         out = self.folder / "a.usda"
@@ -393,7 +393,7 @@ class Converting(Line):
         )
         self.assertIn("reference pose or junk", self.ok("info", takes))
         self.ok("convert", takes, self.out, "--clip", "haul_rope")
-        self.assertEqual(read(self.out).clips[0].frames, told["clips"][2]["frames"])
+        self.assertEqual(read(self.out).skeletons[0].clips[0].frames, told["clips"][2]["frames"])
         self.refused("convert", takes, self.folder / "x.bvh", "--clip", "row_boat", says="no clip row_boat")
         self.refused("convert", takes, self.folder / "x.bvh", "--skeleton", "mast", says="no skeleton mast")
 

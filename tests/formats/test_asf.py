@@ -76,7 +76,7 @@ class Reading(Case):
 
     def test_known_places(self):
         file = read(self.write())
-        clip = file.clips[0]
+        clip = file.skeletons[0].clips[0]
         self.assertEqual((clip.rate, clip.frames, clip.skeleton.names), (120.0, 3, ("root", "leg", "shin")))
         places, turns = forward(clip)
         # The leg hangs at the root, the shin at the leg's end.
@@ -94,21 +94,21 @@ class Reading(Case):
         """The first angle named is the first to turn: Rz Ry Rx."""
         from young_marionette.core import rotations as rot
 
-        clip = read(self.write()).clips[0]
+        clip = read(self.write()).skeletons[0].clips[0]
         x, y, z = (rot.from_axis_angle(rot.AXES[a], np.radians(v)) for a, v in zip("XYZ", (10.0, 20.0, 30.0)))
         self.same_turn(clip.rotations[2, 1], rot.multiply(z, rot.multiply(y, x)))
 
     def test_unit_and_notes(self):
         file = read(self.write())
-        self.close(file.declared.unit, 0.0508, 1e-9)
-        self.assertIn("120 frames per second", finding_words(file.notes[0]).text)
+        self.close(file.skeletons[0].declared.unit, 0.0508, 1e-9)
+        self.assertIn("120 frames per second", finding_words(file.skeletons[0].notes[0]).text)
         self.assertEqual(entries_of(read(self.folder / "tender.asf"))[0].role, "rig")
 
     def test_which_skeleton(self):
         path = self.write(stem="tender_07")
-        self.assertEqual(len(read(path).clips), 1)
+        self.assertEqual(len(read(path).skeletons[0].clips), 1)
         (self.folder / "other.asf").write_text(ASF)
-        self.assertEqual(len(read(path).clips), 1)
+        self.assertEqual(len(read(path).skeletons[0].clips), 1)
         stray = self.folder / "stray.amc"
         stray.write_text(AMC)
         self.refuses(lambda: read(stray), "more than one")
@@ -116,13 +116,13 @@ class Reading(Case):
     def test_what_is_wrong(self):
         for asf, amc, word in (
             (ASF, AMC.replace("shin 45", "arm 45"), "arm"),
-            (ASF, AMC.replace("leg 10 20 30", "leg 10 x 30"), "none"),
-            (ASF, AMC.replace("leg 10 20 30", "leg 10 nan 30"), "none"),
+            (ASF, AMC.replace("leg 10 20 30", "leg 10 x 30"), "not a number"),
+            (ASF, AMC.replace("leg 10 20 30", "leg 10 nan 30"), "not a number"),
             (ASF, AMC[: AMC.index("1\nroot")], "no whole frame"),
             (ASF.replace("length 4", "length far"), AMC, "number"),
             (ASF.replace("name shin", "name leg"), AMC, "twice"),
             (ASF.replace("leg shin", "knee shin"), AMC, "before"),
-            (ASF.replace("leg shin", "leg leg"), AMC, "two places"),
+            (ASF.replace("leg shin", "leg leg"), AMC, "two parents"),
             (ASF.replace("length 0.5", "length 0"), AMC, "unit"),
             (ASF.replace("dof rx ry rz", "dof rx up"), AMC, "not known"),
             (ASF.replace("order TX", "order QX"), AMC, "order"),

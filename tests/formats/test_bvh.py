@@ -53,11 +53,12 @@ class Reading(Case):
 
     def test_small_file_by_hand(self):
         file = self.read(SMALL)
-        clip = file.clips[0]
+        clip = file.skeletons[0].clips[0]
         self.assertEqual(
-            (file.skeleton.names, clip.frames, clip.rate, clip.name, file.notes), (("hips", "knee"), 2, 30.0, "a", ())
+            (file.skeletons[0].skeleton.names, clip.frames, clip.rate, clip.name, file.skeletons[0].notes),
+            (("hips", "knee"), 2, 30.0, "a", ()),
         )
-        self.close(file.skeleton.tips[1], [0, -42, 0])
+        self.close(file.skeletons[0].skeleton.tips[1], [0, -42, 0])
         self.close(clip.translations[1, 0], [1, 91, 2])
         want = rot.multiply(
             rot.multiply(
@@ -94,9 +95,9 @@ class Reading(Case):
             "exponents": SMALL.replace("0 90 0 10", "0e0 9.0E+1 .0 1e1"),
             "comma in the time": SMALL.replace("0.0333333", "0,0333333"),
         }
-        want = joints_at(self.read(SMALL).clips[0])
+        want = joints_at(self.read(SMALL).skeletons[0].clips[0])
         for what, text in forms.items():
-            self.close(joints_at(self.read(text).clips[0]), want, 1e-9, what)
+            self.close(joints_at(self.read(text).skeletons[0].clips[0]), want, 1e-9, what)
 
     def test_channels_in_any_order(self):
         clip = wild_motion(figure(), np.random.default_rng(0), 4)
@@ -107,14 +108,14 @@ class Reading(Case):
             path = self.folder / f"{''.join(order)}.bvh"
             write(path, clip, layout)
             again = read(path)
-            self.assertEqual(again.layout, layout)
-            self.close(joints_at(again.clips[0]), joints_at(clip), 1e-5)
+            self.assertEqual(again.skeletons[0].layout, layout)
+            self.close(joints_at(again.skeletons[0].clips[0]), joints_at(clip), 1e-5)
 
     def test_names_with_blanks_and_twice(self):
         file = self.read(SMALL.replace("ROOT hips", "ROOT the hips").replace("knee", "the hips"))
-        self.assertEqual(file.skeleton.names, ("the hips", "the hips (2)"))
-        self.assertIn("more than one", notes_of(file))
-        self.assertEqual(file.layout.names, ("the hips", "the hips"))
+        self.assertEqual(file.skeletons[0].skeleton.names, ("the hips", "the hips (2)"))
+        self.assertIn("more than one", notes_of(file.skeletons[0]))
+        self.assertEqual(file.skeletons[0].layout.names, ("the hips", "the hips"))
 
     def test_positions_on_joints(self):
         text = (
@@ -122,14 +123,14 @@ class Reading(Case):
             .replace(" 1 2 3\n", " 5 -40 0 1 2 3\n")
             .replace(" -4 5 -6", " 6 -41 0 -4 5 -6")
         )
-        clip = self.read(text).clips[0]
+        clip = self.read(text).skeletons[0].clips[0]
         self.close(clip.translations[:, 1], [[5, -40, 0], [6, -41, 0]])
         near_zero = SMALL.replace("CHANNELS 3 Z", "CHANNELS 6 Xposition Yposition Zposition Z").replace(
             "0 90 0 10 20 30 1 2 3\n1 91 2 11 21 31 -4 5 -6", "\n".join(["0 90 0 0 0 0 0 0 0 0 0 0"] * 3)
         )
         file = self.read(near_zero)
-        self.close(file.clips[0].translations[0, 1], [0, -40, 1])
-        self.assertIn("added to its offset", notes_of(file))
+        self.close(file.skeletons[0].clips[0].translations[0, 1], [0, -40, 1])
+        self.assertIn("added to its offset", notes_of(file.skeletons[0]))
 
     def test_rates(self):
         for time_, rate in (
@@ -142,27 +143,27 @@ class Reading(Case):
             ("0.04", 25),
             ("0.5", 2),
         ):
-            self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", time_)).clips[0].rate, rate, 9)
-        self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", "0.0271")).clips[0].rate, 1 / 0.0271)
+            self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", time_)).skeletons[0].clips[0].rate, rate, 9)
+        self.assertAlmostEqual(self.read(SMALL.replace("0.0333333", "0.0271")).skeletons[0].clips[0].rate, 1 / 0.0271)
 
     def test_fewer_and_more_rows_than_announced(self):
         for announced in (1, 7, 0):
             file = self.read(SMALL.replace("Frames: 2", f"Frames: {announced}"))
-            self.assertEqual(file.clips[0].frames, 2)
-            self.assertIn(f"announces {announced} frames and holds 2", notes_of(file))
+            self.assertEqual(file.skeletons[0].clips[0].frames, 2)
+            self.assertIn(f"announces {announced} frames and holds 2", notes_of(file.skeletons[0]))
 
     def test_cut_in_the_motion(self):
         file = self.read(SMALL[:-12])
-        self.assertEqual(file.clips[0].frames, 1)
-        self.assertIn("holds 1 whole", notes_of(file))
+        self.assertEqual(file.skeletons[0].clips[0].frames, 1)
+        self.assertIn("holds 1 whole", notes_of(file.skeletons[0]))
 
     def test_skeleton_alone(self):
         file = self.read(SMALL[: SMALL.index("MOTION")])
-        self.assertEqual((file.clips, len(file.skeleton)), ((), 2))
+        self.assertEqual((file.skeletons[0].clips, len(file.skeletons[0].skeleton)), ((), 2))
 
     def test_two_end_sites_and_named_ones(self):
         file = self.read(SMALL.replace("End Site\n", "End Site heel tip\n"))
-        self.close(file.skeleton.tips[1], [0, -42, 0])
+        self.close(file.skeletons[0].skeleton.tips[1], [0, -42, 0])
 
 
 class Refusals(Case):
@@ -175,7 +176,7 @@ class Refusals(Case):
         for text, word in (
             ("", "empty"),
             (" \n\t\n", "blanks"),
-            ("hello", "no format"),
+            ("hello", "not supported"),
             (b"\x00\x01\x02", "binary"),
             (b"HIERARCHY\n" + b"\x00" * 50, "binary"),
             ("HIERARCHY\n", "no joints"),
@@ -258,7 +259,7 @@ class Refusals(Case):
 def _frames(case, text):
     path = case.folder / "some.bvh"
     path.write_text(text)
-    return read(path).clips[0].frames
+    return read(path).skeletons[0].clips[0].frames
 
 
 class Fuzz(Case):
@@ -271,7 +272,7 @@ class Fuzz(Case):
         except InputError as error:
             self.assertNotIn("\n", str(error), what)
             return False
-        for clip in file.clips:
+        for clip in file.skeletons[0].clips:
             self.assertTrue(np.isfinite(clip.rotations).all() and np.isfinite(clip.translations).all(), what)
         return True
 
@@ -329,7 +330,7 @@ class Writing(Case):
     def round_trip(self, clip, metres_per_unit=1.0, layout=None):
         path = self.folder / "out.bvh"
         write(path, clip, layout, overwrite=True, metres_per_unit=metres_per_unit)
-        return read(path)
+        return read(path).skeletons[0]
 
     def test_tolerances_in_any_unit(self):
         for unit in (0.0001, 0.01, 0.07, 1.0, 100.0):

@@ -106,8 +106,8 @@ class Names(Case):
                 path = self.folder / f"{name}{ending}"
                 delivery.convert(source, path, frames=(0, 3))
                 again = read(path)
-                self.assertEqual(again.clips[0].frames, 4, name)
-                again.name.encode()
+                self.assertEqual(again.skeletons[0].clips[0].frames, 4, name)
+                again.skeletons[0].name.encode()
                 path.unlink()
 
     def test_names_that_it_does_not_allow(self):
@@ -156,7 +156,7 @@ class Pictures(Case):
         delivery.convert(opening.open_rig(show_folder() / "puppets/bodies" / name), self.folder / out, **more)
 
     def pictures(self, name):
-        character = read(self.folder / name).layout.character
+        character = read(self.folder / name).skeletons[0].layout.character
         return {m.texture for m in character.materials if m.texture}
 
     def test_nobody_wears_anothers_picture(self):
@@ -217,7 +217,7 @@ class Vanishing(Case):
         path.write_bytes(data)
         with mock.patch.object(worker, "there", lambda _place: None):
             self.refuses(lambda: read(path), "There is no file")
-        self.assertEqual(read(path).clips[0].frames, 4)
+        self.assertEqual(read(path).skeletons[0].clips[0].frames, 4)
 
 
 class Sentences(Case):

@@ -117,7 +117,7 @@ class Transforms(Small):
         }
         self.doc.animate(2, "rotation", [0, 1 / 30, 2 / 30], [QUARTER] * 3)
         for ending in (".glb", ".gltf"):
-            skeleton = self.read(ending).skeleton
+            skeleton = self.read(ending).skeletons[0].skeleton
             self.assertEqual(skeleton.names, ("base", "middle", "end"))
             # A quarter turn of the middle lays what is above it along -X.
             self.close(skeleton.rest_world[0], [[0, 1, 0], [0, 3, 0], [-3, 3, 0]], 1e-6)
@@ -143,7 +143,7 @@ class Transforms(Small):
         file = self.read()
         expected = [[[0, 5, 0], [0, 11, 0]], [[0, 17, 0], [0, 29, 0]], [[2, 5, 0], [2, 23, 0]]]
         self.close(forward(dense_clips(file)[0])[0][:, 1:], expected, 1e-5)
-        self.assertIn("scales base and 1 more over time", notes_of(file))
+        self.assertIn("scales base and 1 more over time", notes_of(file.skeletons[0]))
         # What is written again has its joints at the same places, without scales that change.
         for ending in (".glb", ".usdc"):
             delivery.convert(opening.open_any(self.folder / "a.glb"), self.folder / f"b{ending}")
@@ -192,14 +192,14 @@ class Transforms(Small):
         self.doc.tree["nodes"][1]["name"] = "base"
         del self.doc.tree["nodes"][2]["name"]
         file = self.read()
-        self.assertEqual(file.skeleton.names, ("base", "base_2", "node_2"))
-        self.assertIn("share their names", notes_of(file))
+        self.assertEqual(file.skeletons[0].skeleton.names, ("base", "base_2", "node_2"))
+        self.assertIn("share their names", notes_of(file.skeletons[0]))
 
     def test_joints_that_no_skin_lists(self):
         self.doc.tree["skins"][0]["joints"] = [0, 1]
         self.doc.tree["nodes"].append({"name": "prop"})
         self.doc.tree["nodes"][1]["children"].append(3)
-        self.assertEqual(self.read().skeleton.names, ("base", "middle", "end", "prop"))
+        self.assertEqual(self.read().skeletons[0].skeleton.names, ("base", "middle", "end", "prop"))
 
     def test_several_skeletons(self):
         self.doc.tree["nodes"] += [
@@ -211,8 +211,8 @@ class Transforms(Small):
         self.doc.animate(0, "rotation", [0, 0.1, 0.2], [QUARTER] * 3, name="first")
         self.doc.animate(3, "rotation", [0, 0.1, 0.2], [QUARTER] * 3, name="second")
         file = self.read()
-        self.assertEqual([f.skeleton.names[0] for f in (file, *file.more)], ["base", "other"])
-        self.assertEqual([c.name for f in (file, *file.more) for c in f.clips], ["a: first", "a: second"])
+        self.assertEqual([f.skeleton.names[0] for f in file.skeletons], ["base", "other"])
+        self.assertEqual([c.name for f in file.skeletons for c in f.clips], ["a: first", "a: second"])
         path = self.folder / "a.glb"
         self.assertEqual(opening.open_rig(path, "other").skeleton.names, ("other", "tip"))
         self.refuses(lambda: opening.open_rig(path, "third"), "no skeleton third")
@@ -251,7 +251,7 @@ class Interpolations(Small):
             self.assertEqual(clip.frames, 40)
         self.doc.animate(0, "translation", [0, 0.3137, 1.7713], [[0, 1, 0]] * 3)
         file = self.read()
-        self.assertIn("no frames of a usual rate", notes_of(file))
+        self.assertIn("no frames of a usual rate", notes_of(file.skeletons[0]))
 
     def test_junk_and_real_ones(self):
         self.doc.animate(0, "rotation", [0], [QUARTER], name="pose")
@@ -349,13 +349,16 @@ class Vrm(Case):
         delivery.retarget(source, rig, pair(source, rig), out, frames=(0, 60))
         file = read(out)
         self.assertEqual(file.format, "VRM animation")
-        self.assertEqual(len(file.declared.bones), 21)
-        points = file.skeleton.rest_world[0]
+        self.assertEqual(len(file.skeletons[0].declared.bones), 21)
+        points = file.skeletons[0].skeleton.rest_world[0]
         for side, sign in (("left", 1), ("right", -1)):
-            arm = points[file.skeleton.index[f"{side}Hand"]] - points[file.skeleton.index[f"{side}UpperArm"]]
+            arm = (
+                points[file.skeletons[0].skeleton.index[f"{side}Hand"]]
+                - points[file.skeletons[0].skeleton.index[f"{side}UpperArm"]]
+            )
             self.close(arm / np.linalg.norm(arm), [sign, 0, 0], 1e-5)
         baked = delivery.bake(pair(source, rig), source, frames=(0, 60))
-        here = [file.skeleton.index[n] for n in baked.skeleton.names]
+        here = [file.skeletons[0].skeleton.index[n] for n in baked.skeleton.names]
         self.close(joints_at(dense_clips(file)[0])[:, here], joints_at(baked), 1e-5)
 
     def test_a_picture_is_written_once_however_many_materials_wear_it(self):

@@ -88,7 +88,7 @@ class Gltf(Case):
         return found
 
     def test_keys_are_read_as_keys(self):
-        clip = read(self.file()).clips[0]
+        clip = read(self.file()).skeletons[0].clips[0]
         self.assertIsInstance(clip, KeyedClip)
         self.assertEqual((clip.keys, clip.start, clip.frames, clip.rate), (4, 2.0, 49, 24.0))
         ways = {c.node.number: s.uniform for c, s in clip.samplers.items() if c.kind is Kind.ROTATION}

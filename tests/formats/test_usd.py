@@ -95,10 +95,10 @@ class Stages(Case):
 
     def test_unit_axis_rate_and_order(self):
         file = self.stage()
-        self.assertEqual((file.declared.unit, file.declared.up), (0.01, "+Z"))
+        self.assertEqual((file.skeletons[0].declared.unit, file.skeletons[0].declared.up), (0.01, "+Z"))
         # Joints are listed in any order in the file, and by parents first with us.
-        self.assertEqual(file.skeleton.names, ("hip", "knee", "foot"))
-        self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 50], [0, 0, 15]], 1e-9)
+        self.assertEqual(file.skeletons[0].skeleton.names, ("hip", "knee", "foot"))
+        self.close(file.skeletons[0].skeleton.rest_world[0], [[0, 0, 90], [0, 0, 50], [0, 0, 15]], 1e-9)
 
     def test_animations(self):
         file = self.stage()
@@ -118,12 +118,12 @@ class Stages(Case):
         )
         over += ' uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateZ", "xformOp:scale"]'
         file = self.stage(over, knee=moved(10, 0, -40))
-        self.close(file.skeleton.rest_world[0][:2], [[7, 0, 180], [7, 20, 100]], 1e-6)
+        self.close(file.skeletons[0].skeleton.rest_world[0][:2], [[7, 0, 180], [7, 20, 100]], 1e-6)
         out = self.folder / "again.usda"
         entry = entries_of(file)[0]
         delivery.write_entry(entry, out)
         again = read(out)
-        self.close(again.skeleton.rest_world[0], file.skeleton.rest_world[0], 1e-5)
+        self.close(again.skeletons[0].skeleton.rest_world[0], file.skeletons[0].skeleton.rest_world[0], 1e-5)
         self.close(forward(dense_clips(again)[0])[0], forward(dense_clips(file)[0])[0], 1e-4)
 
     def test_what_a_skeleton_stands_under_may_move(self):
@@ -141,7 +141,7 @@ class Stages(Case):
         entry = next(e for e in entries_of(read(self.folder / "a.usda")) if e.clip is not None)
         delivery.write_entry(entry, out)
         self.close(forward(dense_clips(read(out))[0])[0], forward(walk)[0], 1e-3)
-        self.assertIsNotNone(read(out).layout.character)
+        self.assertIsNotNone(read(out).skeletons[0].layout.character)
         # Without any animation of joints, the way alone is a clip.
         path = self.folder / "a.usda"
         path.write_text(path.read_text().replace("def SkelAnimation", "def Scope"))
@@ -156,7 +156,7 @@ class Stages(Case):
         path.write_text(text + one.replace("Rig", "Twin").replace('"walk"', '"row"').replace("/walk>", "/row>"))
         file = read(path)
         # "still" is bound to nobody in either.
-        names = [[c.name.split(": ")[1] for c in part.clips] for part in (file, *file.more)]
+        names = [[c.name.split(": ")[1] for c in part.clips] for part in file.skeletons]
         self.assertEqual(names, [["walk", "still", "still"], ["still", "row", "still"]])
 
     def test_scales_that_half_floats_can_not_hold(self):
@@ -194,10 +194,10 @@ class Stages(Case):
         at = text.rindex("}")
         path.write_text(text[:at].replace('def SkelRoot "Rig"', head) + sets + text[at:])
         file = read(path)
-        self.assertEqual(len(file.clips), 3)
+        self.assertEqual(len(file.skeletons[0].clips), 3)
         entry = next(e for e in entries_of(file) if e.clip is not None)
         delivery.write_entry(entry, out)
-        self.assertEqual(len(read(out).clips), 1)
+        self.assertEqual(len(read(out).skeletons[0].clips), 1)
         from pxr import Usd
 
         stage = Usd.Stage.Open(str(out))
@@ -208,21 +208,21 @@ class Stages(Case):
 
     def test_scales_are_in_the_offsets(self):
         file = self.stage(hip=moved(0, 0, 90, 2))
-        self.close(file.skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)
+        self.close(file.skeletons[0].skeleton.rest_world[0], [[0, 0, 90], [0, 0, 10], [0, 0, -60]], 1e-6)
 
     def test_a_mesh(self):
         """A rigid square of four corners, bound by a constant weight to the hip, with a blend shape."""
         file = self.stage(more=MESH % {"geometry": moved(0, 0, 90)})
-        mesh = file.layout.character.meshes[0]
+        mesh = file.skeletons[0].layout.character.meshes[0]
         self.assertEqual((len(mesh.points), mesh.triangles.tolist()), (4, [[0, 1, 2], [0, 2, 3]]))
         # The stage lists the knee first: weights count in its order, joints here in ours.
-        self.assertEqual(set(mesh.joints.ravel().tolist()), {file.skeleton.index["hip"]})
+        self.assertEqual(set(mesh.joints.ravel().tolist()), {file.skeletons[0].skeleton.index["hip"]})
         self.close(mesh.texcoords, [[0, 1], [1, 1], [1, 0], [0, 0]], 1e-7)
         self.close(mesh.morphs[0].points[2], [0, 0, 3], 0)
-        self.close(file.layout.character.materials[mesh.material].colour, [0.1, 0.2, 0.3, 1], 1e-6)
+        self.close(file.skeletons[0].layout.character.materials[mesh.material].colour, [0.1, 0.2, 0.3, 1], 1e-6)
         from young_marionette.core.character.meshes import joint_matrices, skinned
 
-        matrices = joint_matrices(file.skeleton, *file.skeleton.rest_world)
+        matrices = joint_matrices(file.skeletons[0].skeleton, *file.skeletons[0].skeleton.rest_world)
         self.close(skinned(mesh, matrices, {"smile": 1.0})[2], [1, 1, 93], 1e-5)
 
     def test_scales_over_time_move_what_is_below(self):
@@ -234,7 +234,7 @@ class Stages(Case):
         file = read(path)
         # At the end the knee hangs twice as deep, and turned by a quarter the foot is six times as far from it.
         self.close(forward(dense_clips(file)[0])[0][-1], [[0, 0, 90], [0, 0, 10], [0, 210, 10]], 1e-4)
-        self.assertIn("scales hip and 1 more over time", notes_of(file))
+        self.assertIn("scales hip and 1 more over time", notes_of(file.skeletons[0]))
 
     def test_corners_with_values_of_their_own_are_split_and_no_others(self):
         """Two triangles that share an edge: folded sharply by their normals, or one surface."""
@@ -256,7 +256,7 @@ class Stages(Case):
             (sharp, seam, 6),
         ):
             body = mesh.replace(plain, st).replace("texCoord2f[]", f"{normals}\n texCoord2f[]")
-            made = self.stage(more=body).layout.character.meshes[0]
+            made = self.stage(more=body).skeletons[0].layout.character.meshes[0]
             with self.subTest(normals=normals, st=st):
                 self.assertEqual(len(made.points), count)
                 square = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 0, 0], [1, 1, 0], [0, 1, 0]]
@@ -307,7 +307,9 @@ class Stages(Case):
         """Bone names with colons and blanks survive, though USD's paths can't hold them."""
         source = opening.open_source(self._odd_names())
         delivery.convert(source, self.folder / "b.usdc")
-        self.assertEqual(read(self.folder / "b.usdc").skeleton.names, ("quay:the hip", "2nd bone", "bone", "öl"))
+        self.assertEqual(
+            read(self.folder / "b.usdc").skeletons[0].skeleton.names, ("quay:the hip", "2nd bone", "bone", "öl")
+        )
 
     def _odd_names(self):
         from young_marionette.core.clip import Clip

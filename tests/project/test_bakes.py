@@ -58,8 +58,8 @@ class OneMotion(Case):
                     again = read(path)
                     own = out == ending or (ending == ".glb" and out == ".gltf") or (ending == ".usdc" and "usd" in out)
                     back = made.rig.figure.placement
-                    clip = place_clip(again.clips[0], back) if own else again.clips[0]
-                    names = [again.skeleton.names.index(n) for n in made.skeleton.names]
+                    clip = place_clip(again.skeletons[0].clips[0], back) if own else again.skeletons[0].clips[0]
+                    names = [again.skeletons[0].skeleton.names.index(n) for n in made.skeleton.names]
                     self.close(joints_at(clip)[:, names], wanted, 2e-5, f"{field} of {ending} in {out}")
 
     def test_every_field_of_a_sources_correction(self):
@@ -73,7 +73,7 @@ class OneMotion(Case):
         rig = entries_of(read(show_folder() / "puppets/bodies/Gull.glb"))[0]
         live, made = self.made(rig, rest=BIND)
         delivery.deliver(self.folder / "a.glb", made.placed_clip, made.rig, body=True)
-        again = read(self.folder / "a.glb").clips[0]
+        again = read(self.folder / "a.glb").skeletons[0].clips[0]
         names = [again.skeleton.names.index(n) for n in made.skeleton.names]
         self.close(joints_at(place_clip(again, made.rig.figure.placement))[:, names], joints_at(live), 2e-5)
 
@@ -85,7 +85,7 @@ class OneMotion(Case):
         storage.save(self.folder / "a.marionette", document.state)
         again = storage.load(self.folder / "a.marionette").bakes[0]
         delivery.deliver(self.folder / "a.bvh", again.placed_clip, again.rig)
-        self.close(joints_at(read(self.folder / "a.bvh").clips[0]), joints_at(made.clip), 2e-5)
+        self.close(joints_at(read(self.folder / "a.bvh").skeletons[0].clips[0]), joints_at(made.clip), 2e-5)
 
 
 class OutOfDate(Case):
@@ -211,4 +211,6 @@ class OldProjects(Case):
             ending = {"BVH": ".bvh", "glTF": ".glb", "USD": ".usdc"}[made.layout.format]
             delivery.deliver(self.folder / f"{made.name}{ending}", made.placed_clip, made.rig)
             file = read(self.folder / f"{made.name}{ending}")
-            self.close(np.ptp(joints_at(file.clips[0]), 0), np.ptp(joints_at(made.clip), 0), 1e-3, made.name)
+            self.close(
+                np.ptp(joints_at(file.skeletons[0].clips[0]), 0), np.ptp(joints_at(made.clip), 0), 1e-3, made.name
+            )

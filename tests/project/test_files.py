@@ -355,9 +355,9 @@ class Deliveries(Case):
         out = self.folder / "x.bvh"
         delivery.retarget(state.source_entry, rig, pair(state.source_entry, rig), out)
         file = read(out)
-        self.assertEqual(file.skeleton.names, rig.skeleton.names)
-        self.close(file.skeleton.offsets, rig.skeleton.offsets, 0)
-        self.close(file.clips[0].seconds, state.source_entry.clip.seconds, 1e-9)
+        self.assertEqual(file.skeletons[0].skeleton.names, rig.skeleton.names)
+        self.close(file.skeletons[0].skeleton.offsets, rig.skeleton.offsets, 0)
+        self.close(file.skeletons[0].clips[0].seconds, state.source_entry.clip.seconds, 1e-9)
 
 
 class Recoveries(Case):

@@ -55,7 +55,7 @@ class Orders(Case):
         self.assertIn("exists already", done[0].problem)
         self.assertEqual((done[1].problem, done[1].frames), ("", 10))
         self.assertEqual(done[1].size, items[1].path.stat().st_size)
-        self.assertEqual(read(items[1].path).clips[0].frames, 10)
+        self.assertEqual(read(items[1].path).skeletons[0].clips[0].frames, 10)
         self.assertEqual(items[0].path.read_text(), "mine")
         self.assertEqual(shares, [0.0, 0.5])
 

@@ -244,7 +244,7 @@ class Library(QWidget):
         for i, members in enumerate(families.values()):
             also = names[:i].count(names[i])
             self._section(f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members, wanted)
-        self._section("Baked", state.of_role(BAKED), wanted)
+        self._section("Baked", list(state.bakes), wanted)
         kept = [f for f in state.stringings if wanted in f.name.casefold()]
         if kept:
             self._heading("Stringings")

@@ -1,5 +1,7 @@
 """The two ways in which work ends early without being a defect."""
 
+from __future__ import annotations
+
 from .text import shown
 
 _MOST = 380
@@ -11,7 +13,7 @@ class InputError(Exception):
     Whatever names the sentence holds, it is one line, without controls, and short (see text.shown).
     """
 
-    def __init__(self, sentence):
+    def __init__(self, sentence: str) -> None:
         super().__init__(shown(sentence, _MOST))
 
 

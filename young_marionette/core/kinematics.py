@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from . import rotations as rot
 from .clip import as_rows, from_rows
 
+if TYPE_CHECKING:
+    from .clip import Clip
+    from .skeleton import Skeleton
 
-def world_rotation_rows(skeleton, local, joints=None):
+
+def world_rotation_rows(
+    skeleton: Skeleton, local: np.ndarray, joints: list[int] | set[int] | None = None
+) -> np.ndarray:
     """World rotations ``(joints, 4, frames)`` of local ones in the same layout.
 
     With ``joints``, only those and what they hang on are computed; other rows stay undefined.
@@ -23,7 +31,9 @@ def world_rotation_rows(skeleton, local, joints=None):
     return world
 
 
-def position_rows(skeleton, world, moving, translations, joints=None):
+def position_rows(
+    skeleton: Skeleton, world: np.ndarray, moving: np.ndarray, translations: Any, joints: list[int] | None = None
+) -> np.ndarray:
     """World positions ``(joints, 3, frames)`` from world rotation rows and translation rows."""
     positions = np.empty((len(skeleton), 3, world.shape[-1]))
     rows = {int(j): translations[i] for i, j in enumerate(moving)}
@@ -38,7 +48,7 @@ def position_rows(skeleton, world, moving, translations, joints=None):
     return positions
 
 
-def _needed(skeleton, joints):
+def _needed(skeleton: Skeleton, joints: list[int] | set[int] | None) -> list[int] | range:
     if joints is None:
         return range(len(skeleton))
     wanted = set()
@@ -49,7 +59,7 @@ def _needed(skeleton, joints):
     return sorted(wanted)
 
 
-def forward_rows(clip, joints=None):
+def forward_rows(clip: Clip, joints: list[int] | None = None) -> tuple[np.ndarray, np.ndarray]:
     """World positions ``(joints, 3, frames)`` and rotations ``(joints, 4, frames)``.
 
     With ``joints``, only those and what they hang on are computed; other rows stay undefined.
@@ -58,13 +68,13 @@ def forward_rows(clip, joints=None):
     return position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), joints), world
 
 
-def forward(clip):
+def forward(clip: Clip) -> tuple[np.ndarray, np.ndarray]:
     """World positions ``(frames, joints, 3)`` in metres and rotations ``(frames, joints, 4)``."""
     places, world = forward_rows(clip)
     return from_rows(places), from_rows(world)
 
 
-def local_rotation_rows(skeleton, world):
+def local_rotation_rows(skeleton: Skeleton, world: np.ndarray) -> np.ndarray:
     """Local rotations ``(joints, 4, frames)`` that give these world rotations."""
     local = np.empty_like(world)
     flip = np.array([-1.0, -1.0, -1.0, 1.0])[:, None]

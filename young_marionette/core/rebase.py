@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -10,8 +11,13 @@ from . import rotations as rot
 from .clip import as_rows, from_rows
 from .skeleton import Skeleton, pose_world
 
+if TYPE_CHECKING:
+    from .clip import Clip
 
-def rebase(skeleton, pose=None, axes=None):
+
+def rebase(
+    skeleton: Skeleton, pose: np.ndarray | None = None, axes: np.ndarray | None = None
+) -> tuple[Skeleton, np.ndarray]:
     """``(new skeleton, turns)``: rests in ``pose`` with world axes ``axes`` in that pose.
 
     ``pose (joints, 4)``: local rotations of the new rest pose, the old rest if None. ``axes
@@ -32,7 +38,7 @@ def rebase(skeleton, pose=None, axes=None):
     return Skeleton(skeleton.names, skeleton.parents, offsets, rest, tips), turns
 
 
-def rebase_clip(clip, skeleton, turns):
+def rebase_clip(clip: Clip, skeleton: Skeleton, turns: np.ndarray) -> Clip:
     """``clip`` on the skeleton that ``rebase`` gave: every joint is where it was in the world."""
     rows, out = as_rows(clip.rotations), np.empty((len(skeleton), 4, clip.frames))
     back = rot.conjugate(turns)
@@ -46,6 +52,6 @@ def rebase_clip(clip, skeleton, turns):
     return replace(clip, skeleton=skeleton, rotations=from_rows(out), translations=moves)
 
 
-def rename(skeleton, names):
+def rename(skeleton: Skeleton, names: dict[Any, str]) -> Skeleton:
     """The skeleton with other joint names: a mapping from old to new; what it leaves out stays."""
     return replace(skeleton, names=tuple(names.get(n, n) for n in skeleton.names))

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from . import rotations as rot
 from .errors import InputError
 
+if TYPE_CHECKING:
+    from .clip import Clip
+
+
 MAX_RATE = 1000.0
 
 
-def resample(clip, rate):
+def resample(clip: Clip, rate: float) -> Clip:
     """The same motion at ``rate`` frames per second, by slerp and straight lines between frames.
 
     The first frame stays the first; the last one is the one nearest to the old end, so the length
@@ -35,5 +40,5 @@ def resample(clip, rate):
     return replace(clip, rate=float(rate), rotations=turns, translations=moves, weights=weights, scales=scales)
 
 
-def _between(array, low, share):
+def _between(array: np.ndarray, low: np.ndarray, share: np.ndarray) -> np.ndarray:
     return array[low] + (array[low + 1] - array[low]) * share.reshape(-1, *[1] * (array.ndim - 1))

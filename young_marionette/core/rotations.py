@@ -7,6 +7,8 @@ component contiguous over the frames, which NumPy handles three to five times as
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -14,8 +16,8 @@ IDENTITY = np.array([0.0, 0.0, 0.0, 1.0])
 AXES = {"X": np.array([1.0, 0, 0]), "Y": np.array([0, 1.0, 0]), "Z": np.array([0, 0, 1.0])}
 
 
-def product_rows(a, b, out=None):
-    """Hamilton product ``a * b`` (first b, then a) of component-first arrays ``(4, ...)``."""
+def product_rows(a: Any, b: Any, out: Any = None) -> np.ndarray:
+    """Hamilton product ``a * b`` (first b, then a) of component-first arrays ``(4, ...)``, or of lists of components."""
     if getattr(a, "shape", None) == (4, 1) == getattr(b, "shape", None):
         # One frame only: plain floats take a fifth of the time that tiny arrays do.
         single = product_one(a[:, 0].tolist(), b[:, 0].tolist())
@@ -34,7 +36,7 @@ def product_rows(a, b, out=None):
     return out
 
 
-def rotate_rows(q, v, out=None):
+def rotate_rows(q: Any, v: Any, out: Any = None) -> np.ndarray:
     """Rotate component-first vectors ``(3, ...)`` by component-first quaternions ``(4, ...)``."""
     if getattr(q, "shape", None) == (4, 1) and getattr(v, "shape", None) == (3, 1):
         single = rotate_one(q[:, 0].tolist(), v[:, 0].tolist())
@@ -53,7 +55,7 @@ def rotate_rows(q, v, out=None):
     return out
 
 
-def product_one(a, b):
+def product_one(a: Sequence[float], b: Sequence[float]) -> tuple[float, float, float, float]:
     """Hamilton product of two quaternions in plain floats: for single ones, quicker than arrays."""
     ax, ay, az, aw = a
     bx, by, bz, bw = b
@@ -65,7 +67,7 @@ def product_one(a, b):
     )
 
 
-def rotate_one(q, v):
+def rotate_one(q: Sequence[float], v: Sequence[float]) -> tuple[float, float, float]:
     """Rotate one vector by one quaternion in plain floats."""
     x, y, z, w = q
     vx, vy, vz = v
@@ -73,7 +75,7 @@ def rotate_one(q, v):
     return vx + w * tx + y * tz - z * ty, vy + w * ty + z * tx - x * tz, vz + w * tz + x * ty - y * tx
 
 
-def multiply(a, b):
+def multiply(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Hamilton product of ``(..., 4)`` arrays: the rotation that does ``b`` first, then ``a``."""
     a, b = np.asarray(a, float), np.asarray(b, float)
     if a.ndim == b.ndim == 1:
@@ -83,12 +85,12 @@ def multiply(a, b):
     return out
 
 
-def _parts(array):
+def _parts(array: np.ndarray) -> list[np.ndarray]:
     """Views of the components along the last axis."""
     return [array[..., i] for i in range(array.shape[-1])]
 
 
-def rotate(q, v):
+def rotate(q: np.ndarray, v: np.ndarray) -> np.ndarray:
     """Rotate vectors ``(..., 3)`` by quaternions ``(..., 4)``."""
     q, v = np.asarray(q, float), np.asarray(v, float)
     if q.ndim == v.ndim == 1:
@@ -98,12 +100,12 @@ def rotate(q, v):
     return out
 
 
-def conjugate(q):
+def conjugate(q: np.ndarray) -> np.ndarray:
     """The inverse of unit quaternions ``(..., 4)``."""
     return np.asarray(q, float) * np.array([-1.0, -1.0, -1.0, 1.0])
 
 
-def normalise(v):
+def normalise(v: np.ndarray) -> np.ndarray:
     """Scale vectors or quaternions along the last axis to length one; zero stays zero."""
     v = np.asarray(v, float)
     if v.ndim == 1:
@@ -113,12 +115,12 @@ def normalise(v):
     return np.divide(v, length, out=np.zeros_like(v), where=length > 1e-300)
 
 
-def from_axis_angle(axis, angle):
+def from_axis_angle(axis: np.ndarray, angle: np.ndarray) -> np.ndarray:
     """Quaternions ``(..., 4)`` turning by ``angle`` (radians) about ``axis`` (any length)."""
     return from_vector(normalise(axis) * np.asarray(angle, float)[..., None])
 
 
-def from_vector(v):
+def from_vector(v: np.ndarray) -> np.ndarray:
     """Quaternions of rotation vectors ``(..., 3)`` (axis times angle in radians)."""
     v = np.asarray(v, float)
     half = 0.5 * np.sqrt(np.einsum("...i,...i->...", v, v))
@@ -130,7 +132,7 @@ def from_vector(v):
     return out
 
 
-def to_vector(q):
+def to_vector(q: np.ndarray) -> np.ndarray:
     """Rotation vectors ``(..., 3)`` of quaternions, with angles of at most pi (radians)."""
     q = np.asarray(q, float)
     q = np.where(q[..., 3:] < 0, -q, q)
@@ -139,13 +141,13 @@ def to_vector(q):
     return q[..., :3] * np.divide(angle, sine, out=np.full_like(sine, 2.0), where=sine > 1e-12)
 
 
-def angle(q):
+def angle(q: np.ndarray) -> Any:
     """The angle (radians, 0 to pi) that each quaternion turns by."""
     q = np.asarray(q, float)
     return 2 * np.arctan2(np.linalg.norm(q[..., :3], axis=-1), np.abs(q[..., 3]))
 
 
-def angle_between(u, v):
+def angle_between(u: np.ndarray, v: np.ndarray) -> Any:
     """The angle (radians) between vectors ``(..., 3)``; exact for small and large angles.
 
     Source: W. Kahan, *How futile are mindless assessments of roundoff*, section 12.
@@ -154,7 +156,7 @@ def angle_between(u, v):
     return 2 * np.arctan2(np.linalg.norm(u - v, axis=-1), np.linalg.norm(u + v, axis=-1))
 
 
-def between(u, v):
+def between(u: np.ndarray, v: np.ndarray) -> np.ndarray:
     """The smallest turn that brings direction ``u`` onto ``v`` (``(..., 3)`` each)."""
     u, v = np.asarray(u, float), np.asarray(v, float)
     if u.ndim == v.ndim == 1:
@@ -173,7 +175,7 @@ def between(u, v):
     return normalise(np.where(dot < -1 + 1e-12, half, q))
 
 
-def _between_one(u, v):
+def _between_one(u: list[float], v: list[float]) -> tuple[float, float, float, float]:
     """``between`` for one pair of directions, in plain floats: many times quicker than tiny arrays."""
     (ux, uy, uz), (vx, vy, vz) = u, v
     size = math.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
@@ -189,7 +191,7 @@ def _between_one(u, v):
     return x / length, y / length, z / length, w / length
 
 
-def slerp(a, b, share):
+def slerp(a: np.ndarray, b: np.ndarray, share: np.ndarray) -> np.ndarray:
     """Spherical interpolation from ``a`` to ``b``, the short way (Shoemake 1985).
 
     ``share`` has the shape of the leading axes, 0 gives ``a``, 1 gives ``b``.
@@ -207,12 +209,12 @@ def slerp(a, b, share):
     return normalise(wa * a + wb * b)
 
 
-def left_matrix(q):
+def left_matrix(q: np.ndarray) -> np.ndarray:
     """The matrix ``(4, 4)`` that multiplies any quaternion by ``q (4,)`` from the left."""
     return multiply(q, np.eye(4)).T
 
 
-def twist_about(q, axis):
+def twist_about(q: np.ndarray, axis: np.ndarray) -> np.ndarray:
     """The part of ``q`` that turns about ``axis`` (swing-twist decomposition, Dobrowolski 2015)."""
     q, axis = np.asarray(q, float), normalise(axis)
     along = np.sum(q[..., :3] * axis, -1, keepdims=True) * axis
@@ -221,7 +223,7 @@ def twist_about(q, axis):
     return np.where(length < 1e-9, IDENTITY, twist / np.where(length < 1e-9, 1, length))
 
 
-def continuous(q):
+def continuous(q: np.ndarray) -> np.ndarray:
     """Flip signs along the first axis so that neighbours lie on the same half of the sphere."""
     q = np.array(q, float)
     if len(q) > 1:
@@ -230,7 +232,7 @@ def continuous(q):
     return q
 
 
-def from_matrix(m):
+def from_matrix(m: np.ndarray) -> np.ndarray:
     """Quaternions of rotation matrices ``(..., 3, 3)`` (Bar-Itzhack 2000, largest component)."""
     m = np.asarray(m, float)
     xx, yy, zz = m[..., 0, 0], m[..., 1, 1], m[..., 2, 2]
@@ -250,7 +252,7 @@ def from_matrix(m):
     return normalise(np.take_along_axis(rows, best, -2)[..., 0, :])
 
 
-def to_matrix(q):
+def to_matrix(q: np.ndarray) -> np.ndarray:
     """Rotation matrices ``(..., 3, 3)`` of quaternions."""
     x, y, z, w = np.moveaxis(np.asarray(q, float), -1, 0)
     x2, y2, z2 = 2 * x, 2 * y, 2 * z
@@ -260,7 +262,7 @@ def to_matrix(q):
     return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
 
 
-def best_turn(u, v):
+def best_turn(u: np.ndarray, v: np.ndarray) -> np.ndarray:
     """The turn that brings vectors ``u (n, 3)`` nearest to ``v`` in the least squares (Kabsch 1976).
 
     With one direction only, or all on a line, it is the smallest turn between them.
@@ -274,7 +276,7 @@ def best_turn(u, v):
     return from_matrix(right.T @ np.diag([1, 1, sign]) @ left.T)
 
 
-def from_euler_rows(order, angles):
+def from_euler_rows(order: list[str] | str, angles: np.ndarray) -> np.ndarray:
     """Quaternions ``(4, frames)`` of intrinsic turns about ``order`` (such as ``"ZXY"``).
 
     ``angles`` is ``(len(order), frames)`` in radians; the first letter is the outermost turn, as
@@ -293,7 +295,7 @@ def from_euler_rows(order, angles):
     return result
 
 
-def _from_three(order, halves):
+def _from_three(order: list[str] | str, halves: np.ndarray) -> np.ndarray:
     """Quaternions ``(4, frames)`` of turns about three different axes by half angles ``(3, frames)``, multiplied out."""
     i, j, k = ("XYZ".index(a) for a in order)
     sign = 1.0 if (j - i) % 3 == 1 else -1.0
@@ -308,14 +310,14 @@ def _from_three(order, halves):
     return out
 
 
-def from_euler(order, angles):
+def from_euler(order: str, angles: np.ndarray) -> np.ndarray:
     """As ``from_euler_rows`` for angles ``(..., len(order))``, giving ``(..., 4)``."""
     angles = np.asarray(angles, float)
     flat = angles.reshape(-1, angles.shape[-1]).T
     return from_euler_rows(order, flat).T.reshape(*angles.shape[:-1], 4)
 
 
-def to_euler_rows(order, q):
+def to_euler_rows(order: str, q: np.ndarray) -> np.ndarray:
     """Intrinsic angles ``(3, frames)`` in radians, unwrapped so that no frame jumps needlessly.
 
     ``order`` holds three different axes. Of the two triples that give the same rotation, the one
@@ -337,7 +339,7 @@ def to_euler_rows(order, q):
         return angles
     other = np.stack([angles[0] + np.pi, np.pi - angles[1], angles[2] + np.pi])
 
-    def step(now, before):
+    def step(now: np.ndarray, before: np.ndarray) -> np.ndarray:
         return np.abs((now - before + np.pi) % (2 * np.pi) - np.pi).sum(0)
 
     cross = step(other[:, 1:], angles[:, :-1]) < step(angles[:, 1:], angles[:, :-1])
@@ -345,6 +347,6 @@ def to_euler_rows(order, q):
     return np.unwrap(np.where(swapped, other, angles), axis=1)
 
 
-def to_euler(order, q):
+def to_euler(order: str, q: np.ndarray) -> np.ndarray:
     """As ``to_euler_rows`` for one joint over its frames: ``(frames, 4)`` gives ``(frames, 3)``."""
     return to_euler_rows(order, np.asarray(q, float).T).T

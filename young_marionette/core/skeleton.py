@@ -34,7 +34,7 @@ class Skeleton:
     tips: Filled = None
     scales: Filled = None
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         count = len(self.names)
         put = object.__setattr__
         put(self, "names", tuple(self.names))
@@ -51,11 +51,11 @@ class Skeleton:
         if len(set(self.names)) != count:
             raise ValueError("joint names must differ")
 
-    def __len__(self):
+    def __len__(self) -> int:
         return len(self.names)
 
     @cached_property
-    def digest(self):
+    def digest(self) -> str:
         """A text that is equal only for skeletons that are alike to the last bit."""
         digest = hashlib.sha256("\n".join(self.names).encode("utf-8", "surrogatepass"))
         for array in (self.parents, self.offsets, self.rest, self.tips, self.scales):
@@ -63,12 +63,12 @@ class Skeleton:
         return digest.hexdigest()
 
     @cached_property
-    def index(self):
+    def index(self) -> dict[str, int]:
         """From name to joint number."""
         return {name: i for i, name in enumerate(self.names)}
 
     @cached_property
-    def children(self):
+    def children(self) -> tuple[tuple[int, ...], ...]:
         """For each joint the numbers of its children, in file order."""
         lists = [[] for _ in self.names]
         for joint, parent in enumerate(self.parents):
@@ -77,24 +77,24 @@ class Skeleton:
         return tuple(tuple(c) for c in lists)
 
     @cached_property
-    def rest_world(self):
+    def rest_world(self) -> tuple[np.ndarray, np.ndarray]:
         """``(positions (joints, 3), rotations (joints, 4))`` of the rest pose, in the world."""
         return pose_world(self, self.rest)
 
     @cached_property
-    def ends(self):
+    def ends(self) -> np.ndarray:
         """World positions of the bones' tips at rest ``(joints, 3)``, NaN where there is none."""
         positions, turns = self.rest_world
         return positions + rot.rotate(turns, self.tips)
 
-    def ancestors(self, joint):
+    def ancestors(self, joint: int) -> list[int]:
         """The joints above ``joint``, nearest first."""
         found = []
         while (joint := int(self.parents[joint])) >= 0:
             found.append(joint)
         return found
 
-    def subtree(self, joint):
+    def subtree(self, joint: int) -> list[int]:
         """``joint`` and all below it."""
         found = [joint]
         for j in found:
@@ -102,7 +102,9 @@ class Skeleton:
         return found
 
 
-def pose_world(skeleton, local, root_positions=None):
+def pose_world(
+    skeleton: Skeleton, local: np.ndarray, root_positions: dict[int, np.ndarray] | None = None
+) -> tuple[np.ndarray, np.ndarray]:
     """World ``(positions, rotations)`` of one pose of local rotations ``(joints, 4)``.
 
     ``root_positions`` maps a joint number to a local translation that replaces its offset.
@@ -113,7 +115,9 @@ def pose_world(skeleton, local, root_positions=None):
     return _pose_world(skeleton, local, root_positions or {})
 
 
-def _pose_world(skeleton, local, root_positions):
+def _pose_world(
+    skeleton: Skeleton, local: np.ndarray, root_positions: dict[int, np.ndarray]
+) -> tuple[np.ndarray, np.ndarray]:
     offsets, local = skeleton.offsets.tolist(), np.asarray(local, float).tolist()
     for joint, place in root_positions.items():
         offsets[joint] = [float(v) for v in place]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from pathlib import Path
 
 # Controls and formatting marks (which can turn round or hide what stands beside them), halves of characters,
 # private ones, and separators of lines.
@@ -13,7 +14,7 @@ UNKNOWN = "\ufffd"
 HALF = re.compile(rb"\\u[dD][89a-fA-F]")  # in JSON: what may be half a character
 
 
-def shown(text, most=120, lines=False):
+def shown(text: Path | str, most: int | None = 120, lines: bool = False) -> str:
     """``text`` as people may be shown it: on one line, without controls, cut in its middle to ``most`` characters.
 
     ``lines``: keeps line breaks. None of ``most`` leaves the length.
@@ -32,16 +33,16 @@ def shown(text, most=120, lines=False):
     return text
 
 
-def _safe(character):
+def _safe(character: str) -> str:
     if character in "\n\t\r\v\f\u2028\u2029":
         return " "
     return UNKNOWN if unicodedata.category(character) in _UNSAFE else character
 
 
-def _safe_line(character):
+def _safe_line(character: str) -> str:
     return character if character == "\n" else _safe(character)
 
 
-def whole_characters(text):
+def whole_characters(text: str) -> str:
     """``text`` with halves of characters (lone surrogates), which no file can hold, replaced."""
     return text.encode("utf-16-le", "surrogatepass").decode("utf-16-le", "replace")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 
-def turned(profile, sides=10):
+def turned(profile: tuple[tuple[float, float], ...], sides: int = 10) -> tuple[np.ndarray, np.ndarray]:
     """``(vertices (n, 6), indices (m,))`` of a profile of ``(height, radius)`` spun in ``sides`` steps: places and normals."""
     heights, radii = np.array(profile).T
     slope = np.gradient(radii, heights)

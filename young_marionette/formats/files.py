@@ -58,7 +58,7 @@ def there(path: Path | str) -> os.stat_result | None:
     except OSError as error:
         raise InputError(f"{path} can't be used: {_why(error)}.") from None
     except ValueError as error:
-        raise InputError(f"{path} is no path: {error}.") from None
+        raise InputError(f"{path} is not a valid path: {error}.") from None
 
 
 def check_free(path: Path | str, overwrite: bool = False) -> None:

@@ -15,7 +15,7 @@ class Outside(InputError):
     """A file points to a place outside of its own folder."""
 
 
-def inside(uri, label, folder):
+def inside(uri: str, label: str, folder: Path | None) -> Path:
     """The path of a file that ``uri`` names, in ``folder`` or below it.
 
     Raises Outside for any other place (a folder of None has no places), InputError where there is no such file.
@@ -36,13 +36,13 @@ def inside(uri, label, folder):
     return path
 
 
-def read_inside(uri, label, folder, most=-1):
+def read_inside(uri: str, label: str, folder: Path | None, most: int = -1) -> bytes:
     """The first ``most`` bytes of a file that ``uri`` names (see inside), all of them where that is -1."""
     with opened(inside(uri, label, folder)) as file:
         return file.read(most)
 
 
-def read_if_there(uri, label, folder):
+def read_if_there(uri: str, label: str, folder: Path | None) -> bytes | None:
     """As ``read_inside``, and None for a file that is missing; Outside is raised all the same."""
     try:
         return read_inside(uri, label, folder)

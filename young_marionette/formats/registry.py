@@ -12,7 +12,7 @@ from ..core.errors import InputError
 from ..core.keys.keyed import KeyedClip, dense
 from . import asf, bvh, gltf, usd
 from .files import Output, check_free, opened, write_together
-from .motion_file import MotionFile
+from .source_file import SourceFile
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Wanted:
     body: bool = False
     character: Any = None
     bones: tuple = ()
-    level: str | None = None
+    level: int | None = None
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Format:
 
     name: str
     known_by: Callable[[bytes], bool]
-    read: Callable[[Path], MotionFile]
+    read: Callable[[Path], SourceFile]
     endings: dict[str, Ending]
     layout: Any = None
     encode: Callable[[Path, Any, Any, Wanted], list[Output]] | None = None
@@ -109,7 +109,7 @@ WRITABLE = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if
 _KNOWN = "BVH, glTF, GLB, VRM, USD and ASF/AMC can be read"
 
 
-def read(path: str | Path) -> MotionFile:
+def read(path: str | Path) -> SourceFile:
     """Read a file of any known format, told by its first bytes and not by its name; InputError where it can't be."""
     path = Path(path)
     with opened(path) as file:
@@ -124,14 +124,14 @@ def read(path: str | Path) -> MotionFile:
                 raise InputError(f"{path.name} begins as a {kind.name} file and goes on as a binary one.")
             return kind.read(path)
     what = "a binary file" if b"\0" in head else "a file"
-    raise InputError(f"{path.name} is {what} of no format that is known here; {_KNOWN}.")
+    raise InputError(f"{path.name} is {what} in a format that is not supported; {_KNOWN}.")
 
 
 def check_writable(path: str | Path, overwrite: bool = False) -> None:
     """InputError where a path can't be written: an ending that is not known, or a file that exists."""
     path = Path(path)
     if path.suffix.lower() not in WRITABLE:
-        raise InputError(f"{path.name} can't be written: of the endings known here, use {', '.join(WRITABLE)}.")
+        raise InputError(f"{path.name} can't be written: use one of these endings: {', '.join(WRITABLE)}.")
     check_free(path, overwrite)
 
 

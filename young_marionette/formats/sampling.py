@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ..core.errors import InputError
 from ..core.keys.sampler import Interpolation
+
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.keys.keyed import KeyedClip
+
 
 RATES = (
     24.0,
@@ -29,13 +36,13 @@ _MAX_FRAMES = 2_000_000
 _MAX_NUMBERS = 1 << 28
 
 
-def check_size(label, name, frames, joints):
+def check_size(label: str, name: str, frames: int, joints: int) -> None:
     """InputError where a clip would be larger than can be used."""
     if frames > _MAX_FRAMES or frames * joints * 4 > _MAX_NUMBERS:
         raise InputError(f"{label}: {name} would have {frames} frames, which is more than can be used.")
 
 
-def on_frames(times, start, rate):
+def on_frames(times: np.ndarray, start: float, rate: float) -> np.ndarray:
     """``times (n,)`` with those that lie on a frame, but for the rounding of 32-bit numbers, put just there."""
     frames = (times - start) * rate
     whole = np.round(frames)
@@ -43,7 +50,7 @@ def on_frames(times, start, rate):
     return np.where(near, start + whole / rate, times)
 
 
-def dense_or_keyed(clip, regular):
+def dense_or_keyed(clip: KeyedClip, regular: bool) -> Clip | KeyedClip:
     """The clip with a pose on every frame where its file has that, else its keys as they are.
 
     ``regular``: whether all keys fall on frames of its rate. Channels that stand still need no keys.
@@ -54,7 +61,7 @@ def dense_or_keyed(clip, regular):
     return clip.sample() if dense else clip
 
 
-def grid_rate(all_times, smooth=False):
+def grid_rate(all_times: list[np.ndarray], smooth: bool = False) -> tuple[float, bool]:
     """``(rate, on the grid)``: the rate of keys on every frame, else the lowest usual one whose frames all keys fall on.
 
     ``smooth``: what lies between keys is curved, so that keys alone are too few frames.

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from ..core import rotations as rot
 from ..core.findings import finding
-from ..core.keys.channel import Kind
+from ..core.keys.channel import Joint, Kind
 from ..core.keys.sampler import still
 from ..core.names import free_name
 from ..core.scaling import factors_above
 from ..core.skeleton import Skeleton
 
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.keys.keyed import KeyedClip
+    from ..core.keys.sampler import Sampler
 
-def decomposed(matrices):
+
+def decomposed(matrices: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Translations, rotations and scales of matrices ``(..., 4, 4)`` for column vectors; shear is left out.
 
     What mirrors is a rotation and three scales below zero, since that mirror has the same effect in all axes.
@@ -26,7 +33,14 @@ def decomposed(matrices):
     return matrices[..., :3, 3], rot.from_matrix(turns), np.where(np.abs(scales) > 1e-9, scales, 1e-9)
 
 
-def skeleton_under(names, parents, moves, turns, scales, over):
+def skeleton_under(
+    names: tuple[str, ...],
+    parents: list[int],
+    moves: np.ndarray,
+    turns: np.ndarray,
+    scales: np.ndarray,
+    over: np.ndarray,
+) -> tuple[Skeleton, list[Any]]:
     """``(Skeleton, notes)`` of joints with local transforms, under a still transform ``over (4, 4)``.
 
     Scales are taken out of the offsets below them, so that the skeleton is one of rotations alone.
@@ -54,7 +68,7 @@ def skeleton_under(names, parents, moves, turns, scales, over):
     return Skeleton(tuple(names), np.array(parents), offsets, rest, scales=total), notes
 
 
-def parents_first(parents):
+def parents_first(parents: list[int]) -> list[int]:
     """An order of joints in which parents come before their children: as it is where it does that, else depth first."""
     if all(parent < joint for joint, parent in enumerate(parents)):
         return list(range(len(parents)))
@@ -70,7 +84,7 @@ def parents_first(parents):
     return order
 
 
-def different(names):
+def different(names: list[str]) -> tuple[tuple[str, ...], int]:
     """``(names that all differ, how many had to be changed)``."""
     result, taken, used, doubles = [], set(names), set(), 0
     for name in names:
@@ -83,23 +97,23 @@ def different(names):
     return tuple(result), doubles
 
 
-def scales_above(skeleton, own_scales):
+def scales_above(skeleton: Skeleton, own_scales: np.ndarray) -> np.ndarray:
     """What joints' places are scaled by ``(joints, 3)``: the scales of all that is above each."""
     return skeleton.scales / np.where(np.abs(own_scales) > 1e-12, own_scales, 1.0)
 
 
-def stored(scales, precision):
+def stored(scales: np.ndarray, precision: type) -> np.ndarray:
     """Scales as numbers of a file's precision, the largest of it where they are larger."""
     most = np.finfo(precision).max
     return np.clip(scales, -most, most).astype(precision)
 
 
-def relative(scales, own_scales):
+def relative(scales: np.ndarray, own_scales: np.ndarray) -> np.ndarray:
     """Local scales over time ``(frames, 3)`` as factors of those at rest."""
     return scales / np.where(np.abs(own_scales) > 1e-9, own_scales, 1.0)
 
 
-def mirrors(above):
+def mirrors(above: np.ndarray) -> np.ndarray:
     """Factors ``(..., 4)`` that local rotations get under scales ``above (..., 3)``: a mirror turns them round.
 
     With scales as ``M``, rotations are ``M R M``, so that the mirror comes after them and they stay rotations.
@@ -109,7 +123,7 @@ def mirrors(above):
     return np.concatenate([axes, np.ones_like(axes[..., :1])], -1)
 
 
-def local_offsets(skeleton, own_scales, over):
+def local_offsets(skeleton: Skeleton, own_scales: np.ndarray, over: np.ndarray) -> np.ndarray:
     """Where joints stand at rest in their parents ``(joints, 3)``, in the file's own unit; see ``skeleton_under``."""
     over_move, over_turn, _ = decomposed(over)
     roots = (skeleton.parents < 0)[:, None]
@@ -123,62 +137,64 @@ class NodeSpace:
     The maps are affine, so that keys and all that lies between them go through; see ``skeleton_under``.
     """
 
-    def __init__(self, skeleton, own_scales, over):
+    def __init__(self, skeleton: Skeleton, own_scales: np.ndarray, over: np.ndarray) -> None:
         self._roots, self._own = skeleton.parents < 0, own_scales
         self._above = scales_above(skeleton, own_scales)
         self._move, self._turn, _ = decomposed(over)
 
-    def _turned(self, joint):
+    def _turned(self, joint: int) -> np.ndarray:
         return rot.left_matrix(self._turn) if self._roots[joint] else np.eye(4)
 
-    def _placed(self, joint):
+    def _placed(self, joint: int) -> np.ndarray:
         return rot.to_matrix(self._turn) if self._roots[joint] else np.eye(3)
 
-    def rotation_in(self, joint, sampler):
+    def rotation_in(self, joint: int, sampler: Sampler) -> Sampler:
         """A joint's local rotations, as the file has them, in our skeleton."""
         return sampler.moved(self._turned(joint) * mirrors(self._above[joint]))
 
-    def rotation_out(self, joint, sampler):
+    def rotation_out(self, joint: int, sampler: Sampler) -> Sampler:
         return sampler.moved(mirrors(self._above[joint])[:, None] * self._turned(joint).T)
 
-    def translation_in(self, joint, sampler):
+    def translation_in(self, joint: int, sampler: Sampler) -> Sampler:
         """A joint's local translations, as the file has them, in our skeleton."""
         return sampler.moved(self._placed(joint) * self._above[joint], self._move if self._roots[joint] else 0.0)
 
-    def translation_out(self, joint, sampler):
+    def translation_out(self, joint: int, sampler: Sampler) -> Sampler:
         above = np.where(np.abs(self._above[joint]) > 1e-9, self._above[joint], 1.0)
         back = self._placed(joint).T / above[:, None]
         return sampler.moved(back, -back @ self._move if self._roots[joint] else 0.0)
 
-    def scale_in(self, joint, sampler):
+    def scale_in(self, joint: int, sampler: Sampler) -> Sampler:
         """A joint's local scales as factors of those at rest."""
         return sampler.moved(np.diag(1 / np.where(np.abs(self._own[joint]) > 1e-9, self._own[joint], 1.0)))
 
-    def scale_out(self, joint, sampler):
+    def scale_out(self, joint: int, sampler: Sampler) -> Sampler:
         return sampler.moved(np.diag(self._own[joint]))
 
 
-def local_keys(clip, skeleton, own_scales, over, precision=np.float32):
+def local_keys(
+    clip: KeyedClip, skeleton: Skeleton, own_scales: np.ndarray, over: np.ndarray, precision: type = np.float32
+) -> dict[tuple[int, Kind], Sampler]:
     """``{(joint, kind): Sampler}`` of a KeyedClip in the file's own joints; the counterpart of reading.
 
     ``precision``: as for ``local_motion``.
     """
     space = NodeSpace(skeleton, own_scales, over)
     out = {Kind.ROTATION: space.rotation_out, Kind.SCALE: space.scale_out}
-    moves = {c.node.number: s for c, s in clip.samplers.items() if c.kind is Kind.TRANSLATION}
+    joints = {(c.node.number, c.kind): s for c, s in clip.samplers.items() if isinstance(c.node, Joint)}
+    moves = {joint: s for (joint, kind), s in joints.items() if kind is Kind.TRANSLATION}
     longer = factors_above(skeleton, _rounded(own_scales, precision))
     for joint, factor in longer.items():
         place = moves.get(joint) or still(skeleton.offsets[joint], clip.start)
         moves[joint] = place.moved(np.diag(1 / np.where(np.abs(factor[0]) > 1e-9, factor[0], 1.0)))
     found = {(joint, Kind.TRANSLATION): space.translation_out(joint, s) for joint, s in moves.items()}
-    for channel, sampler in clip.samplers.items():
-        if channel.kind in out:
-            joint = channel.node.number
-            found[joint, channel.kind] = out[channel.kind](joint, sampler)
+    for (joint, kind), sampler in joints.items():
+        if kind in out:
+            found[joint, kind] = out[kind](joint, sampler)
     return found
 
 
-def _rounded(own_scales, precision):
+def _rounded(own_scales: np.ndarray, precision: type) -> dict[int, np.ndarray]:
     """``{joint: (1, 3)}``: scales that stand still, as stored against as they are, where rounding shows.
 
     With half floats that would be felt at the ends of a chain.
@@ -187,7 +203,9 @@ def _rounded(own_scales, precision):
     return {int(j): factors[j][None] for j in np.flatnonzero(np.abs(factors - 1).max(1) > 1e-6)}
 
 
-def local_motion(clip, skeleton, own_scales, over, precision=np.float32):
+def local_motion(
+    clip: Clip, skeleton: Skeleton, own_scales: np.ndarray, over: np.ndarray, precision: type = np.float32
+) -> dict[int, tuple[np.ndarray, np.ndarray | None, np.ndarray | None]]:
     """A clip in the file's own joints: ``{joint: (turns (frames, 4), places or None, scales or None (frames, 3))}``.
 
     The counterpart of ``skeleton_under``; ``own_scales (joints, 3)``: each joint's local scale in the file.

@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from operator import attrgetter
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND
+from ..core.findings import Fact, Finding
 from ..core.resample import resample
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
+
+if TYPE_CHECKING:
+    from .document import State
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,15 +67,21 @@ class Bake:
     placed_character = property(attrgetter("rig.placed_character"))
 
     @property
-    def motion(self):
+    def motion(self) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:
         """What is told of motion is told of what came from files."""
         return (), ()
 
-    def with_morphs(self, clip):
+    def with_morphs(self, clip: Clip) -> Clip:
         return self.rig.with_morphs(clip)
 
 
-def baked(pairing: Pairing, source: Entry, fps=None, frames=None, name=None) -> Clip:
+def baked(
+    pairing: Pairing,
+    source: Entry,
+    fps: float | None = None,
+    frames: tuple[int, int] | None = None,
+    name: str | None = None,
+) -> Clip:
     """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig).
 
     ``frames (first, last)``: both included, counted from 0 in the source clip. ``fps``: frames per
@@ -83,7 +95,15 @@ def baked(pairing: Pairing, source: Entry, fps=None, frames=None, name=None) -> 
     return pairing.transfer.run(clip, name or clip.name)
 
 
-def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
+def bake(
+    identifier: str,
+    name: str,
+    pairing: Pairing,
+    source: Entry,
+    rig: Entry,
+    fps: float | None = None,
+    frames: tuple[int, int] | None = None,
+) -> Bake:
     """Bake a source entry onto a rig; InputError where a required part has no string."""
     refuse_gaps(pairing, source, rig)
     clip = replace(baked(pairing, source, fps, frames), name=name)
@@ -93,7 +113,9 @@ def bake(identifier, name, pairing, source, rig, fps=None, frames=None) -> Bake:
     )
 
 
-def digest(pairing, source, rig, fps=None, frames=None) -> str:
+def digest(
+    pairing: Pairing, source: Entry, rig: Entry, fps: float | None = None, frames: tuple[int, int] | None = None
+) -> str:
     """A text that changes with anything that a bake is made from, and survives being saved and loaded."""
     settings = pairing.settings
     touches = sorted((name, float(degrees)) for name, degrees in settings.touches if degrees)
@@ -113,7 +135,7 @@ def digest(pairing, source, rig, fps=None, frames=None) -> str:
     return made.hexdigest()[:32]
 
 
-def _of_entry(entry):
+def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:
     """What of an entry counts: where and how it stands, not what it is called."""
     c, placement = entry.correction, entry.figure.placement
     yield float(c.rate or 0), float(c.lift or 0), c.centred, bool(c.in_place)
@@ -121,16 +143,16 @@ def _of_entry(entry):
     yield entry.rested_skeleton.digest
 
 
-def _stable(array) -> bytes:
+def _stable(array: np.ndarray) -> bytes:
     """Numbers as text that does not change with the last rounding."""
     return (np.round(np.asarray(array, float), 5) + 0.0).tobytes()
 
 
-def is_current(state, one: Bake) -> bool:
+def is_current(state: State, one: Bake) -> bool:
     """Whether baking anew would give the same; True where that can't be told, or can't be done any more."""
-    source, rig = state.entry(one.source), state.entry(one.rig.id)
+    source, rig = (next((e for e in state.entries if e.id == key), None) for key in (one.source, one.rig.id))
     pairing = state.pairing_of(source, rig) if source is not None and rig is not None else None
-    if not one.digest or pairing is None:
+    if not one.digest or pairing is None or source is None or rig is None:
         return True
     key = pairing, source, rig, one.fps, one.frames
     return EVALUATOR.of("digest of a bake", key, lambda: digest(*key)) == one.digest

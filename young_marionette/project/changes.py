@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from ..core.evaluator import nbytes
+
+if TYPE_CHECKING:
+    from .bakes import Bake
+    from .document import State
+    from .entry import Entry
+    from .pairing import Pairing
+    from .stringing.schema import StringingFile
+
 
 # Fields of a state that hold single values.
 _PLAIN = ("name", "source", "rig", "stringings", "stance_tolerance")
@@ -38,7 +48,7 @@ class Change:
 EVERYTHING = Change(everything=True)
 
 
-def between(old, new) -> Change:
+def between(old: State, new: State) -> Change:
     """The Change from one state to another."""
     return Change(
         _others({e.id: e for e in old.entries}, {e.id: e for e in new.entries}),
@@ -53,7 +63,7 @@ def _others(old: dict, new: dict) -> frozenset:
     return frozenset(key for key in old.keys() | new.keys() if old.get(key) is not new.get(key))
 
 
-def only_in(state, other) -> int:
+def only_in(state: State, other: State) -> int:
     """Bytes of what a state holds and another one does not: what keeping the first costs while the other is there."""
     theirs = {id(part) for part in _parts(other)}
     gone = [part for part in _parts(state) if id(part) not in theirs]
@@ -64,7 +74,7 @@ def only_in(state, other) -> int:
     return sum(nbytes(part, shared) for part in gone)
 
 
-def _parts(state):
+def _parts(state: State) -> Iterator[Bake | Entry | Pairing | StringingFile]:
     yield from state.entries
     yield from state.bakes
     yield from state.pairings.values()

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core import rotations as rot
 from ..core.character.meshes import placed_character
 from ..core.clip import Clip
 from ..core.errors import InputError
 from ..core.figure.placement import Placement, place_clip
+from ..core.keys.keyed import KeyedClip, dense
 from ..core.matching.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.resample import resample
 from ..formats import encode
@@ -18,8 +21,14 @@ from .bakes import baked as bake
 from .opening import inputs_of, open_rig
 from .pairing import cut_to, pair, refuse_gaps, why_no_body
 
+if TYPE_CHECKING:
+    from ..core.keys.keyed import KeyedClip
+    from ..formats.files import Output
+    from .entry import Entry
+    from .pairing import Pairing
 
-def pair_files(source, rig, stringing_path=None):
+
+def pair_files(source: Entry, rig: Entry, stringing_path: Path | None = None) -> Pairing:
     """Pair two entries: with a saved stringing where one is given, else by itself."""
     if stringing_path is None:
         return pair(source, rig)
@@ -28,13 +37,13 @@ def pair_files(source, rig, stringing_path=None):
     return stringing.from_file(stringing.load(stringing_path), source, rig)
 
 
-def deliver(path, baked, rig, overwrite=False, body=False):
+def deliver(path: Path, baked: Clip | KeyedClip, rig: Entry, overwrite: bool = False, body: bool = False) -> None:
     """Write a baked clip on the placed rig, see ``delivered``."""
     check_writable(path, overwrite)
     write_together(delivered(path, baked, rig, body))
 
 
-def delivered(path, baked, rig, body=False):
+def delivered(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool = False) -> list[Output]:
     """The files (list of Output) of a baked clip with the rig's names, and with its ``body`` where it has one.
 
     In the rig's own format it comes in the file's own order, unit and axes; in another one in metres with Y up.
@@ -47,11 +56,20 @@ def delivered(path, baked, rig, body=False):
         own, bones = rig.to_file_world(baked), rig.declared.bones
         return encode(path, own, layout, metres_per_unit=metres, body=body, bones=bones, level=rig.only_level)
     character = rig.placed_character if body else None
-    bones = () if ending_of(path).rig else rig.bones
-    return encode(path, baked, None, body=body, character=character, bones=bones)
+    names = () if ending_of(path).rig else rig.bones
+    return encode(path, baked, None, body=body, character=character, bones=names)
 
 
-def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, overwrite=False):
+def convert(
+    entry: Entry,
+    path: Path,
+    fps: float | None = None,
+    frames: tuple[int, int] | None = None,
+    unit: float | None = None,
+    up: str | None = None,
+    body: bool | None = None,
+    overwrite: bool = False,
+) -> None:
     """Write an entry's clip, or its rest pose, in another format, rate, range, unit or with another axis up.
 
     ``unit``: metres per unit; ``up``: ``"Y"`` or ``"Z"``. ``body`` None: where the format can hold one and there is one.
@@ -67,23 +85,22 @@ def convert(entry, path, fps=None, frames=None, unit=None, up=None, body=None, o
         raise InputError(f"{entry.name} has no body that could be written with it.")
     body = entry.character is not None and holds.body if body is None else body
     clip = entry.placed_take
-    if frames is not None or fps is not None:
-        clip = entry.placed_clip
     if frames is not None:
-        clip = cut_to(clip, frames)
+        clip = cut_to(entry.placed_clip, frames)
     if fps is not None:
-        clip = resample(clip, fps)
+        clip = resample(dense(clip), fps)
     if unit is None and up is None:
         return deliver(path, clip, entry, overwrite, body)
     unit, up = unit or 1.0, up or "Y"
     forward = rot.AXES["Z"] if up == "Y" else -rot.AXES["Y"]
     turned = Placement.from_axes(unit, rot.AXES[up], forward).inverse
-    character = placed_character(entry.placed_character, turned) if body else None
+    own = entry.placed_character if body else None
+    character = placed_character(own, turned) if own is not None else None
     write_together(encode(path, place_clip(clip, turned), metres_per_unit=unit, up=up, body=body, character=character))
     return None
 
 
-def write_entry(entry, path, overwrite=False):
+def write_entry(entry: Entry, path: Path, overwrite: bool = False) -> None:
     """Write an entry as it stands, in its own unit and axes; a skeleton without motion as one frame at rest."""
     check_results([path], inputs_of(entry))
     check_writable(path, overwrite)
@@ -96,7 +113,7 @@ def write_entry(entry, path, overwrite=False):
     write_together(encode(path, clip, layout, metres_per_unit=metres, body=body, bones=entry.declared.bones))
 
 
-def renamed(entry, names):
+def renamed(entry: Entry, names: str) -> Entry:
     """The entry with the bone names of a convention (``"vrm"``, ``"h-anim"``) or of the skeleton in a file."""
     if names.lower() not in CONVENTIONS and not Path(names).exists():
         raise InputError(
@@ -112,7 +129,17 @@ def renamed(entry, names):
     return entry.with_bone_names(learned_names(entry.skeleton, entry.figure.body, rig.skeleton, rig.figure.body))
 
 
-def retarget(source, rig, pairing, out, fps=None, frames=None, overwrite=False, body=False, more=()):
+def retarget(
+    source: Entry,
+    rig: Entry,
+    pairing: Pairing,
+    out: Path,
+    fps: float | None = None,
+    frames: tuple[int, int] | None = None,
+    overwrite: bool = False,
+    body: bool = False,
+    more: Sequence[Output] = (),
+) -> Clip:
     """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
     check_results([out, *(o.path for o in more)], [*inputs_of(source), *inputs_of(rig)])
     for path in (out, *(o.path for o in more)):

@@ -7,6 +7,8 @@ since nothing ever changes it, and it holds nothing that was only worked out.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
@@ -17,7 +19,12 @@ from .changes import EVERYTHING, Change, between, only_in
 from .entry import BAKED, CLIP, RIG, Entry
 from .pairing import Pairing, Use
 from .stringing import StringingFile, adapt, from_file, to_file
+from .stringing.sides import Bare
 
+if TYPE_CHECKING:
+    from .commands.base import Command
+
+Stamp = tuple[int, int, int, int]  # what tells a file from any other that may come to lie in its place
 HISTORY = 16 << 20  # bytes that undo and redo may hold beside the present state, each
 
 
@@ -44,43 +51,43 @@ class State:
         """All entries and bakes, in library order."""
         return (*self.entries, *self.bakes)
 
-    def entry(self, identifier):
+    def entry(self, identifier: str | None) -> Entry | Bake | None:
         """The entry, or the baked clip, with an id; None where there is none."""
         return next((e for e in self.library if e.id == identifier), None)
 
-    def of_role(self, *roles):
+    def of_role(self, *roles: str) -> list[Entry]:
         """The entries with one of the given roles, in library order."""
-        return [e for e in self.library if e.role in roles]
+        return [e for e in self.entries if e.role in roles]
 
     @property
-    def names(self):
+    def names(self) -> set[str]:
         """The names of all that stands in the library."""
         return {e.name for e in self.library}
 
     @property
-    def source_entry(self):
-        return self.entry(self.source)
+    def source_entry(self) -> Entry | None:
+        return next((e for e in self.entries if e.id == self.source), None)
 
     @property
-    def rig_entry(self):
-        return self.entry(self.rig)
+    def rig_entry(self) -> Entry | None:
+        return next((e for e in self.entries if e.id == self.rig), None)
 
     @property
-    def key(self):
+    def key(self) -> tuple[str, str] | None:
         """The key of the active pairing, or None while a side is missing."""
         source, rig = self.source_entry, self.rig_entry
         return (source.family, rig.family) if source and rig else None
 
     @property
-    def pairing(self):
+    def pairing(self) -> Pairing | None:
         """The active Pairing, for just the skeletons that are active; None where there is none."""
         return EVALUATOR.of("active pairing", (self,), self._active_pairing)
 
-    def _active_pairing(self):
+    def _active_pairing(self) -> Pairing | None:
         source, rig = self.source_entry, self.rig_entry
         return self.pairing_of(source, rig) if source and rig else None
 
-    def pairing_of(self, source, rig):
+    def pairing_of(self, source: Entry, rig: Entry) -> Pairing | None:
         """The Pairing of two entries, for just their skeletons and with the clip's own settings; None without any."""
         tied, use = self.tied(source, rig), self.uses.get((source.id, rig.id))
         if tied is None or use is None:
@@ -88,7 +95,7 @@ class State:
         settings = use.over(tied.settings)
         return EVALUATOR.of("pairing of a clip", (tied, settings), lambda: replace(tied, settings=settings))
 
-    def tied(self, source, rig):
+    def tied(self, source: Entry, rig: Entry) -> Pairing | None:
         """The Pairing that two entries share with their families, for just their skeletons; None where there is none."""
         found = self.pairings.get((source.family, rig.family))
         if found is None or found.fits(source.placed_skeleton, rig.placed_skeleton):
@@ -97,25 +104,26 @@ class State:
         key = found, source.placed_skeleton, rig.placed_skeleton, source.family, rig.family
         return EVALUATOR.of("pairing of a member", key, lambda: _adapted(found, source, rig))
 
-    def with_pairing(self, pairing):
+    def with_pairing(self, pairing: Pairing) -> State:
         """The state with another pairing in place of the active one."""
+        assert self.key is not None  # a clip and a rig are active
         return replace(self, pairings={**self.pairings, self.key: pairing})
 
-    def with_use(self, use):
+    def with_use(self, use: Use) -> State:
         """The state with other settings of the active clip on the active rig."""
         assert self.source and self.rig  # a clip and a rig are active
         return replace(self, uses={**self.uses, (self.source, self.rig): use})
 
-    def with_entry(self, entry):
+    def with_entry(self, entry: Bake | Entry) -> State:
         """The state with one entry, or baked clip, replaced by its namesake in id."""
-        if entry.role == BAKED:
+        if isinstance(entry, Bake):
             return replace(self, bakes=tuple(entry if e.id == entry.id else e for e in self.bakes))
         return replace(self, entries=tuple(entry if e.id == entry.id else e for e in self.entries))
 
 
-def _adapted(pairing, source, rig):
+def _adapted(pairing: Pairing, source: Entry, rig: Entry) -> Pairing | None:
     # from_file takes entries by what they are placed as, so the stringing is the common language.
-    file = to_file(pairing, _Side(pairing.source, source.family), _Side(pairing.target, rig.family))
+    file = to_file(pairing, Bare(pairing.source, source.family), Bare(pairing.target, rig.family))
     try:
         return replace(from_file(file, source, rig), origin=pairing.origin)
     except InputError:
@@ -124,12 +132,6 @@ def _adapted(pairing, source, rig):
         return adapt(file, source, rig)  # one that was only said to be of the family may lack bones
     except InputError:
         return None  # nothing of it fits; the snags say that nothing is tied
-
-
-@dataclass(frozen=True)
-class _Side:
-    placed_skeleton: object
-    family: str
 
 
 @dataclass(frozen=True)
@@ -152,26 +154,27 @@ class Document:
 
     changed = Signal(Change, bool)
 
-    def __init__(self, state=State(), path=None):
-        self.state, self.path, self.project, self.stamp = state, path, object(), None
+    def __init__(self, state: State = State(), path: Path | None = None) -> None:
+        self.state, self.path, self.project = state, path, object()
+        self.stamp: Stamp | None = None
         self._undo: list[_Step] = []
         self._redo: list[_Step] = []
-        self._saved = state
+        self._saved: State | None = state
 
     @property
-    def unsaved(self):
+    def unsaved(self) -> bool:
         """Whether there is anything that was not saved."""
         return self.state is not self._saved
 
     @property
-    def undo_label(self):
+    def undo_label(self) -> str | None:
         return self._undo[-1].label if self._undo else None
 
     @property
-    def redo_label(self):
+    def redo_label(self) -> str | None:
         return self._redo[-1].label if self._redo else None
 
-    def do(self, *commands, gesture=None):
+    def do(self, *commands: Command, gesture: object = None) -> None:
         """Run commands as one step, all of them or none.
 
         All that is done with one ``gesture`` (any object: a drag has one from the press to the release) is one step.
@@ -188,27 +191,27 @@ class Document:
         self._redo.clear()
         self._set(new, within)
 
-    def undo(self):
+    def undo(self) -> None:
         """Take back the last step; nothing happens where there is none."""
         self._step(self._undo, self._redo)
 
-    def redo(self):
+    def redo(self) -> None:
         """Do again what was taken back last."""
         self._step(self._redo, self._undo)
 
-    def _step(self, steps, others):
+    def _step(self, steps: list[_Step], others: list[_Step]) -> None:
         if steps:
             step = steps.pop()
             others.append(_Step(step.label, self.state, only_in(self.state, step.state)))
             _bound(others)
             self._set(step.state)
 
-    def mark_saved(self, path, state=None, stamp=None):
+    def mark_saved(self, path: Path, state: State | None = None, stamp: Stamp | None = None) -> None:
         """Note that ``state`` (the present one if None) lies at ``path``."""
         self.path, self._saved, self.stamp = path, state or self.state, stamp
         self.changed.emit(Change(), False)
 
-    def open(self, state, path, saved=True, stamp=None):
+    def open(self, state: State, path: Path | None, saved: bool = True, stamp: Stamp | None = None) -> None:
         """Replace the whole document, without a way back. ``saved`` false: it holds unsaved work."""
         self.state, self.path, self.project, self.stamp = state, path, object(), stamp
         self._saved = state if saved else None
@@ -216,12 +219,12 @@ class Document:
         self._redo.clear()
         self.changed.emit(EVERYTHING, False)
 
-    def _set(self, state, within=False):
+    def _set(self, state: State, within: bool = False) -> None:
         old, self.state = self.state, state
         self.changed.emit(between(old, state), within)
 
 
-def _bound(steps):
+def _bound(steps: list[_Step]) -> None:
     """Forget the oldest steps while all of them hold too much; the newest always stays."""
     total = sum(step.cost for step in steps)
     while len(steps) > 1 and total > HISTORY:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 
@@ -23,7 +23,16 @@ from ..core.matching.conventions import HUMANOID, convention_names
 from ..core.names import free_name
 from ..core.rebase import rename
 from ..core.skeleton import Skeleton
+from ..formats.source_file import FileLayout
 
+if TYPE_CHECKING:
+    from ..core.character.meshes import Character
+    from ..core.figure.facts import Figure
+    from ..core.findings import Fact
+    from ..formats.source_file import SourceFile
+
+
+Motion = TypeVar("Motion", bound="Clip | KeyedClip")
 CLIP, RIG, BAKED = "clip", "rig", "baked"
 
 
@@ -42,7 +51,7 @@ class Entry:
     format: str
     skeleton: Skeleton
     take: Clip | KeyedClip | None
-    layout: Any
+    layout: FileLayout | None
     correction: Correction = field(default_factory=Correction)
     notes: tuple[Finding, ...] = ()
     tags: tuple[str, ...] = ()
@@ -51,10 +60,10 @@ class Entry:
     @property
     def clip(self) -> Clip | None:
         """The motion with a pose on every frame, or None."""
-        return _dense(self.take)
+        return None if self.take is None else _dense(self.take)
 
     @property
-    def rested_skeleton(self):
+    def rested_skeleton(self) -> Skeleton:
         """The skeleton, in the file's unit and axes, in the rest pose that it is believed to have."""
         frame = self.correction.rest
         if frame is None or (self.character if frame == BIND else self.clip) is None:
@@ -62,72 +71,73 @@ class Entry:
         given = self.layout if frame == BIND else self.clip
         return EVALUATOR.of("rested skeleton", (self.skeleton, given, frame), self._rested)
 
-    def _rested(self):
+    def _rested(self) -> Skeleton:
         frame = self.correction.rest
-        if frame == BIND:
+        if frame == BIND and self.character is not None:
             return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
         clip = self.clip
         assert clip is not None and isinstance(frame, int)  # see rested_skeleton
         return replace(self.skeleton, rest=clip.rotations[min(frame, clip.frames - 1)])
 
     @property
-    def _seen_as(self):
+    def _seen_as(self) -> tuple[Any, ...]:
         """What decides what the skeleton is seen as; equal for skeletons that are alike."""
         return self.rested_skeleton.digest, self.correction.of_the_figure, self.declared
 
     @property
-    def figure(self):
+    def figure(self) -> Figure:
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
         return EVALUATOR.of("figure", self._seen_as, self._examined)
 
-    def _examined(self):
+    def _examined(self) -> Figure:
         return place_figure(self.rested_skeleton, self.correction, self.declared)
 
     @property
-    def family(self):
+    def family(self) -> str:
         """The fingerprint that entries of one skeleton family share."""
         return self.correction.family or self.figure.fingerprint
 
     @property
-    def placed_skeleton(self):
+    def placed_skeleton(self) -> Skeleton:
         """The rested skeleton in our world, shared among equal ones."""
         return EVALUATOR.of("placed skeleton", self._seen_as, self._placed)
 
-    def _placed(self):
+    def _placed(self) -> Skeleton:
         return place_skeleton(self.rested_skeleton, self.figure.placement)
 
     @property
-    def character(self):
+    def character(self) -> Character | None:
         """The body over the skeleton, in the file's own unit and axes, or None."""
         return self.layout.character if self.layout is not None else None
 
     @property
-    def placed_character(self):
+    def placed_character(self) -> Character | None:
         """The body in our world, at the level of detail that was chosen, or None."""
-        if self.character is None:
+        character = self.character
+        if character is None:
             return None
         # All clips of a character's file share its body, in memory and on the graphics card.
         placement = self.figure.placement
         key = self.layout, self.level, placement.scale, placement.turn.tobytes()
 
-        def place():
-            return placed_character(replace(self.character, meshes=self.character.at_level(self.level)), placement)
+        def place() -> Character:
+            return placed_character(replace(character, meshes=character.at_level(self.level)), placement)
 
         return EVALUATOR.of("placed character", key, place)
 
     @property
-    def level(self):
+    def level(self) -> int:
         """The level of detail that is used: the one chosen, where it is there, else the finest."""
-        levels = self.character.levels
-        return self.correction.level if self.correction.level in levels else levels[0]
+        levels, chosen = self.character.levels if self.character is not None else (0,), self.correction.level
+        return chosen if chosen is not None and chosen in levels else levels[0]
 
     @property
-    def only_level(self):
+    def only_level(self) -> int | None:
         """The level that is delivered where there are several, else None."""
         return self.level if self.character is not None and len(self.character.levels) > 1 else None
 
     @property
-    def bones(self):
+    def bones(self) -> tuple[tuple[str, str], ...]:
         """Pairs of a VRM humanoid bone and a joint's name: the file's own table, else what the body was read as."""
         if self.declared.bones or self.figure.body is None:
             return self.declared.bones
@@ -145,7 +155,7 @@ class Entry:
         key = self.take, self.name if self.take is None else "", self._seen_as, self.correction
         return EVALUATOR.of("placed clip", key, self._placed_take)
 
-    def _placed_take(self):
+    def _placed_take(self) -> Clip | KeyedClip:
         if self.take is None:
             still = self.placed_skeleton
             return Clip(self.name, still, 30.0, still.rest[None])
@@ -153,7 +163,7 @@ class Entry:
         return put_down(placed, self.figure.body, self.correction)
 
     @property
-    def motion(self):
+    def motion(self) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:
         """``(facts, oddities)`` of the motion; a character's one pose is none."""
         if self.take is None or (self.take.frames <= 2 and self.character is not None):
             return (), ()
@@ -162,44 +172,45 @@ class Entry:
         return EVALUATOR.of("motion facts", key, lambda: motion_facts(self.placed_clip, self.figure.body, keys))
 
     @property
-    def body_facts(self):
+    def body_facts(self) -> tuple[Fact, ...]:
         """Facts of the body over the skeleton, none where there is none."""
-        if self.character is None:
+        character = self.character
+        if character is None:
             return ()
         key = self.layout, self.skeleton, self.level
-        return EVALUATOR.of("body facts", key, lambda: character_facts(self.skeleton, self.character, self.level))
+        return EVALUATOR.of("body facts", key, lambda: character_facts(self.skeleton, character, self.level))
 
     @property
-    def facts(self):
+    def facts(self) -> tuple[Fact, ...]:
         return (*self.figure.facts, *self.body_facts, *self.motion[0])
 
     @property
-    def oddities(self):
+    def oddities(self) -> tuple[Finding, ...]:
         """What is odd about file, skeleton and motion (Finding each)."""
         return (*self.notes, *self.figure.oddities, *self.motion[1])
 
-    def to_file_world(self, clip):
+    def to_file_world(self, clip: Motion) -> Motion:
         """A clip on this entry's placed skeleton, back in the file's own unit and axes."""
         return place_clip(clip, self.figure.placement.inverse, self.skeleton)
 
-    def corrected(self, **changes):
+    def corrected(self, **changes: Any) -> Entry:
         """The entry with corrections of the guesses (see Correction)."""
         return replace(self, correction=replace(self.correction, **changes))
 
-    def with_morphs(self, clip):
+    def with_morphs(self, clip: Motion) -> Motion | Clip:
         """A clip for this entry's body: expressions that the body's file knows become the morphs that make them up."""
         told = self.layout.expressions if self.layout is not None else {}
         known = [name for name in clip.morphs if name in told]
         if not known:
             return clip
-        clip = _dense(clip)
-        columns = {n: clip.weights[:, i] for i, n in enumerate(clip.morphs) if n not in told}
+        frames = _dense(clip)
+        columns = {n: frames.weights[:, i] for i, n in enumerate(frames.morphs) if n not in told}
         for name in known:
             for morph, weight in told[name].items():
-                columns[morph] = columns.get(morph, 0.0) + weight * clip.weights[:, clip.morphs.index(name)]
-        return replace(clip, morphs=tuple(columns), weights=np.stack(list(columns.values()), 1))
+                columns[morph] = columns.get(morph, 0.0) + weight * frames.weights[:, frames.morphs.index(name)]
+        return replace(frames, morphs=tuple(columns), weights=np.stack(list(columns.values()), 1))
 
-    def with_bone_names(self, names, table=()):
+    def with_bone_names(self, names: dict[str, str], table: tuple[Any, ...] = ()) -> Entry:
         """The entry with bones renamed by ``{old: new}``; the motion stays as it is.
 
         ``table``: pairs of a VRM humanoid bone and its joint's new name, from then on the entry's table of bones.
@@ -212,24 +223,24 @@ class Entry:
         return replace(self, skeleton=skeleton, take=take, layout=layout, declared=declared)
 
 
-def _dense(take):
+def _dense(take: Clip | KeyedClip) -> Clip:
     """A pose on every frame of what may be keys."""
     return EVALUATOR.of("frames of keys", (take,), take.sample) if isinstance(take, KeyedClip) else take
 
 
-def entries_of(motion_file, taken=()):
+def entries_of(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Entry]:
     """The entries of a file as read, of all its skeletons. One of no more than two frames is taken for a rig.
 
     A character's own animations are clips; the character itself is a rig beside them.
     """
     names, result = {*taken}, []
-    for part in (motion_file, *motion_file.more):
+    for part in file.skeletons:
         still = part.name
         has_body = part.layout is not None and part.layout.character is not None
         problem = part.layout.body_problem if part.layout is not None else ""
         notes = (*part.notes, finding("body unusable", why=problem)) if problem else part.notes
         long_clips = [c for c in part.clips if c.frames > 2]
-        clips = list(part.clips) or [None]
+        clips: list[Clip | KeyedClip | None] = [*part.clips] or [None]
         if has_body and long_clips:
             clips = [None, *clips]
         for clip in clips:
@@ -241,8 +252,8 @@ def entries_of(motion_file, taken=()):
                     new_id(),
                     role,
                     name,
-                    part.path,
-                    part.format,
+                    file.path,
+                    file.format,
                     part.skeleton,
                     clip,
                     part.layout,
@@ -253,6 +264,6 @@ def entries_of(motion_file, taken=()):
     return result
 
 
-def new_id():
+def new_id() -> str:
     """An identifier that no other entry has."""
     return uuid.uuid4().hex[:12]

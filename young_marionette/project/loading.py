@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 from urllib.parse import unquote_to_bytes
 
 from ..core.clip import Clip
@@ -17,6 +19,7 @@ from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
+from ..formats.source_file import FileLayout
 from .bakes import Bake
 from .blobs import Blobs
 from .document import State
@@ -27,13 +30,10 @@ from .schema import VERSION, BakeFile, EntryFile, FindingFile, LayoutFile, Motio
 from .soundness import UNSOUND, sound_clip, sound_keys, sound_layout, sound_skeleton
 from .strict import parse
 from .stringing import from_file
+from .stringing.sides import Bare
 
-
-class Side:
-    """A side of a pairing by itself, without the entry that it came from."""
-
-    def __init__(self, skeleton):
-        self.placed_skeleton, self.family = skeleton, skeleton.digest[:16]
+if TYPE_CHECKING:
+    from .schema import PairingFile
 
 
 def of_document(label: str, data: bytes, blobs: Blobs) -> State:
@@ -53,7 +53,7 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     return replace(state, bakes=bakes, uses=uses, source=source, rig=rig)
 
 
-def with_pairings(label, state, pairings):
+def with_pairings(label: str, state: State, pairings: Sequence[PairingFile]) -> State:
     """The state with the pairings of a file; one whose entries are not there is left out."""
     for item in pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
@@ -67,10 +67,13 @@ def _note(told: FindingFile | str) -> Finding:
     return finding("text", text=told) if isinstance(told, str) else Finding(told.code, told.values)
 
 
+Made = TypeVar("Made", Entry, Bake)
+
+
 class Reading:
     """Makes entries and bakes of what a document tells; equal skeletons and files are made once."""
 
-    def __init__(self, label: str, blobs: Blobs, version: int):
+    def __init__(self, label: str, blobs: Blobs, version: int) -> None:
         self.label, self.blobs, self.version = label, blobs, version
         self._skeletons, self._layouts = {}, {}
 
@@ -80,7 +83,7 @@ class Reading:
     def bake(self, item: BakeFile) -> Bake:
         return self._told(item.name, lambda: self._bake(item))
 
-    def _told(self, name, make):
+    def _told(self, name: str, make: Callable[[], Made]) -> Made:
         try:
             return make()
         except InputError:
@@ -90,7 +93,7 @@ class Reading:
                 f"{self.label} is damaged: the data of {shown(name, 60)} can't be used ({type(error).__name__})."
             ) from None
 
-    def _entry(self, item):
+    def _entry(self, item: EntryFile) -> Entry:
         skeleton = self.skeleton(item.joints, item.skeleton)
         layout = self.layout(item.layout, skeleton)
         path = Path(os.fsdecode(unquote_to_bytes(item.path_bytes))) if item.path_bytes else item.path
@@ -100,7 +103,7 @@ class Reading:
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
         )  # fmt: skip
 
-    def _bake(self, item):
+    def _bake(self, item: BakeFile) -> Bake:
         rig, placed = self.entry(item.rig), self.skeleton(item.joints, item.placed)
         if len(placed) != len(rig.skeleton):
             raise ValueError("a motion of another skeleton")
@@ -109,28 +112,28 @@ class Reading:
         if item.stringing is not None and item.source_skeleton is not None:
             # Both sides are just those that were tied: nothing is matched anew.
             source = self.skeleton(item.source_joints, item.source_skeleton)
-            pairing = from_file(item.stringing, Side(source), Side(placed))
-        frames = tuple(item.frames) if item.frames is not None else None
+            pairing = from_file(item.stringing, Bare(source, source.digest[:16]), Bare(placed, placed.digest[:16]))
+        frames = item.frames
         return Bake(
             item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags)
         )  # fmt: skip
 
-    def skeleton(self, joints, blob) -> Skeleton:
+    def skeleton(self, joints: list[str], blob: str) -> Skeleton:
         key = blob, tuple(joints)
         if key not in self._skeletons:
             self._skeletons[key] = sound_skeleton(joints, self.blobs.arrays(blob))
         return self._skeletons[key]
 
-    def take(self, item: MotionFile, skeleton) -> Clip | KeyedClip:
+    def take(self, item: MotionFile, skeleton: Skeleton) -> Clip | KeyedClip:
         if item.keyed:
             return sound_keys(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob))
         return self.clip(item, skeleton)
 
-    def clip(self, item: MotionFile, skeleton) -> Clip:
+    def clip(self, item: MotionFile, skeleton: Skeleton) -> Clip:
         clip = sound_clip(item.name, skeleton, item.rate, item.curves, self.blobs.arrays(item.blob), item.start)
         return with_typed_scales(clip) if self.version < 4 else clip
 
-    def layout(self, item: LayoutFile | None, skeleton):
+    def layout(self, item: LayoutFile | None, skeleton: Skeleton) -> FileLayout | None:
         if item is None:
             return None
         key = item.format, json.dumps(item.meta, sort_keys=True), item.blob

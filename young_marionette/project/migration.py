@@ -7,6 +7,8 @@ import json
 import zipfile
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
+from zipfile import ZipFile
 
 import numpy as np
 
@@ -17,6 +19,7 @@ from ..core.figure.placement import place_clip
 from ..core.findings import finding
 from ..core.text import shown
 from ..formats.registry import LAYOUTS
+from ..formats.source_file import FileLayout
 from .bakes import Bake
 from .document import State
 from .entry import RIG, Entry
@@ -26,8 +29,11 @@ from .schema import LayoutFile, OldProjectFile
 from .soundness import UNSOUND, sound_clip, sound_layout, sound_skeleton
 from .strict import parse
 
+if TYPE_CHECKING:
+    from .schema import OldEntryFile
 
-def load(label, data, archive):
+
+def load(label: str, data: bytes, archive: ZipFile) -> State:
     """The State of an old document and the archive that it lies in; InputError where it is not sound."""
     file = parse(label, data, OldProjectFile, 2, "project")
     names, entries, baked, layouts = set(archive.namelist()), [], [], {}
@@ -60,7 +66,7 @@ def load(label, data, archive):
     )
 
 
-def _plain_npz(data):
+def _plain_npz(data: bytes) -> dict[str, np.ndarray]:
     """The arrays of an ``.npz`` that is not packed, as all of ours were; ValueError for another."""
     with zipfile.ZipFile(io.BytesIO(data)) as inner:
         parts = inner.infolist()
@@ -70,7 +76,7 @@ def _plain_npz(data):
         return {key: arrays[key] for key in arrays.files}
 
 
-def _layout(item, archive, known):
+def _layout(item: OldEntryFile, archive: ZipFile, known: dict[Any, Any]) -> FileLayout | None:
     """The layout of an entry; those of one file are made once."""
     told = item.layout
     if told is None and item.layout_names is not None and item.layout_channels is not None:
@@ -84,7 +90,7 @@ def _layout(item, archive, known):
     return known[key]
 
 
-def _entry(item, arrays, layout):
+def _entry(item: OldEntryFile, arrays: dict[str, np.ndarray], layout: FileLayout | None) -> Entry:
     skeleton = sound_skeleton(item.joints, arrays)
     clip = None
     if item.rate is not None:
@@ -98,13 +104,16 @@ def _entry(item, arrays, layout):
     )  # fmt: skip
 
 
-def _bake(item, entry, state):
+def _bake(item: OldEntryFile, entry: Entry, state: State) -> Bake:
     """A baked clip as an object of its own, on its rig as that is now, or by itself where that is gone."""
-    rig = state.entry(item.made_from[1]) if len(item.made_from) > 1 else None
+    made_on = item.made_from[1] if len(item.made_from) > 1 else None
+    rig = next((e for e in state.entries if e.id == made_on), None)
     if rig is None or rig.skeleton.names != entry.skeleton.names:
         # The frame of a rest pose was one of the rig's own clip, which is not here.
         rest = entry.correction.rest if entry.correction.rest == BIND else None
         rig = replace(entry, take=None, tags=(), correction=replace(entry.correction, rest=rest))
+    if entry.clip is None:
+        raise InputError(f"{shown(entry.name, 60)} is damaged: a baked clip without motion.")
     clip = place_clip(entry.clip, rig.figure.placement, rig.placed_skeleton)
     source = item.made_from[0] if item.made_from else ""
     return Bake(item.id, item.name, source, rig, None, replace(clip, name=item.name), tags=entry.tags)

@@ -3,38 +3,42 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from ..core.errors import InputError
 from ..formats import read
 from .entry import entries_of
 
+if TYPE_CHECKING:
+    from .entry import Entry
 
-def open_source(path, skeleton=None, clip=None):
+
+def open_source(path: str | Path, skeleton: str | None = None, clip: str | None = None) -> Entry:
     """An entry with motion in a file, the first long one unless named; InputError where it has none."""
     found = of_skeleton(path, skeleton)
-    moving = [e for e in found if e.clip is not None]
+    moving = [e for e in found if e.take is not None]
     if not moving:
         raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
     if clip is not None:
-        named = [e for e in moving if clip in (e.name, e.clip.name, e.name.split(": ")[-1])]
+        named = [e for e in moving if e.take and clip in (e.name, e.take.name, e.name.split(": ")[-1])]
         if not named:
             raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
         return named[0]
-    return next((e for e in moving if e.clip.frames > 2), moving[0])
+    return next((e for e in moving if e.take and e.take.frames > 2), moving[0])
 
 
-def open_rig(path, skeleton=None):
+def open_rig(path: Path | str, skeleton: str | None = None) -> Entry:
     """The first skeleton in a file, or the one named by its root, as a rig."""
     return of_skeleton(path, skeleton)[0]
 
 
-def open_any(path, skeleton=None, clip=None):
+def open_any(path: str | Path, skeleton: str | None = None, clip: str | None = None) -> Entry:
     """An entry with motion where the file has any, else its skeleton."""
     found = of_skeleton(path, skeleton)
-    return open_source(path, skeleton, clip) if clip or any(e.clip for e in found) else found[0]
+    return open_source(path, skeleton, clip) if clip or any(e.take for e in found) else found[0]
 
 
-def of_skeleton(path, skeleton=None):
+def of_skeleton(path: str | Path, skeleton: str | None = None) -> list[Entry]:
     """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
     found = entries_of(read(path))
     if skeleton is None:
@@ -46,6 +50,6 @@ def of_skeleton(path, skeleton=None):
     return named
 
 
-def inputs_of(entry):
+def inputs_of(entry: Entry) -> list[Any]:
     """The files that an entry was read from."""
     return [entry.path, *(entry.layout.drawn_in if entry.layout is not None else ())]

@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
+from ..core.humanoid.reading import Body
 from ..core.matching.stance import Stance, limbs_left, match
 from ..core.matching.tying import String, missing, tie
 from ..core.skeleton import Skeleton
 from ..core.transfer.retarget import Transfer, TransferSettings
 from ..wording.findings import finding_words
+
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.matching.stance import Limb
+    from .entry import Entry
 
 
 @dataclass(frozen=True)
@@ -35,7 +42,7 @@ class Use:
     stride: float | None = None
     height_offset: float | None = None
 
-    def over(self, settings):
+    def over(self, settings: TransferSettings) -> TransferSettings:
         """``settings`` with what is set here."""
         return replace(settings, **{name: value for name, value in vars(self).items() if value is not None})
 
@@ -58,49 +65,52 @@ class Pairing:
     absent: tuple[str, ...] = ()
 
     @property
-    def transfer(self):
+    def transfer(self) -> Transfer:
         """The prepared transfer; InputError where the hips have no string."""
         return EVALUATOR.of("transfer", (self,), self._prepared)
 
-    def _prepared(self):
+    def _prepared(self) -> Transfer:
         return Transfer(self.source, self.target, self.strings, self.stance, self.settings)
 
     @property
-    def limbs(self):
+    def limbs(self) -> list[Limb]:
         """The angles that are left between both sides."""
         key = self.strings, self.source, self.target, self.stance
         return EVALUATOR.of("limbs left", key, lambda: limbs_left(*key))
 
-    def fits(self, source, target):
+    def fits(self, source: Skeleton, target: Skeleton) -> bool:
         """Whether it is for just these placed skeletons."""
         return self.source.digest == source.digest and self.target.digest == target.digest
 
-    def with_strings(self, strings):
+    def with_strings(self, strings: tuple[String, ...]) -> Pairing:
         """Other strings; a stance that was matched by itself is matched again, one set by hand stays."""
         stance = match(strings, self.source, self.target, self.stance.source) if self.matched else self.stance
         return replace(self, strings=tuple(strings), stance=stance)
 
-    def rematched(self):
+    def rematched(self) -> Pairing:
         """The stance matched again by itself."""
         return replace(self, stance=match(self.strings, self.source, self.target, self.stance.source), matched=True)
 
 
-def pair(source, rig):
+def pair(source: Entry, rig: Entry) -> Pairing:
     """Tie and match two entries by itself (a Pairing); InputError where one has no readable body."""
-    for entry, side in ((source, "source"), (rig, "rig")):
-        if entry.figure.body is None:
-            raise InputError(f"The {side} {entry.name} can't be tied automatically. {why_no_body(entry)}")
     a, b = source.placed_skeleton, rig.placed_skeleton
-    strings = tie(a, source.figure.body, b, rig.figure.body)
+    strings = tie(a, _body_of(source, "source"), b, _body_of(rig, "rig"))
     return Pairing(a, b, strings, match(strings, a, b))
 
 
-def why_no_body(entry):
+def _body_of(entry: Entry, side: str) -> Body:
+    if entry.figure.body is None:
+        raise InputError(f"The {side} {entry.name} can't be tied automatically. {why_no_body(entry)}")
+    return entry.figure.body
+
+
+def why_no_body(entry: Entry) -> str:
     """A sentence on what an entry's skeleton is instead of a body with two legs."""
     return finding_words(next(odd for odd in entry.figure.oddities if odd.code in NO_BODY)).text
 
 
-def refuse_gaps(pairing, source, rig):
+def refuse_gaps(pairing: Pairing, source: Entry, rig: Entry) -> None:
     """InputError that names the required parts without a string, and which side lacks them."""
     lacking = missing(pairing.strings, pairing.absent)
     if not lacking:
@@ -116,7 +126,7 @@ def refuse_gaps(pairing, source, rig):
     raise InputError(f"Required parts have no string: {', '.join(told)}.")
 
 
-def cut_to(clip, frames):
+def cut_to(clip: Clip, frames: tuple[int, ...]) -> Clip:
     """The clip's frames ``(first, last)``, both included, starting at zero; InputError where it has not so many."""
     first, last = frames
     if not 0 <= first <= last < clip.frames:

@@ -15,7 +15,7 @@ _BLOCK = 48
 class Motion:
     """World joints of a placed clip, or of what a pairing makes of it on its rig. Keeps nothing itself."""
 
-    def __init__(self, clip: Clip, pairing: Pairing | None = None):
+    def __init__(self, clip: Clip, pairing: Pairing | None = None) -> None:
         self.clip, self.pairing = clip, pairing
 
     @property
@@ -26,13 +26,13 @@ class Motion:
     def rate(self) -> float:
         return self.clip.rate
 
-    def _worked_out(self, first: int, last: int):
+    def _worked_out(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
         part = self.clip.cut(first, last)
         if self.pairing is not None:
             part = self.pairing.transfer.run(part)
         return forward_rows(part)
 
-    def _block(self, frame: int):
+    def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""
         of = self.clip, self.pairing
         # While something is dragged, each new motion is asked for one frame only: that one is to come quickly.

@@ -12,9 +12,10 @@ import json
 import shutil
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
 
 from ..core.errors import InputError
 from ..core.text import shown
@@ -23,6 +24,10 @@ from . import storage
 from .blobs import FolderBlobs
 from .entry import new_id
 from .loading import of_document
+
+if TYPE_CHECKING:
+    from .document import State
+
 
 _WORK, _LOCK, _BLOBS = "work.json", "lock", "blobs"
 _MOST = 512 << 20
@@ -43,16 +48,17 @@ class Kept:
 class Recovery:
     """One session's place in ``folder``. A held lock tells the living from the dead, also after a crash."""
 
-    def __init__(self, folder):
+    def __init__(self, folder: Path) -> None:
         self.folder = Path(folder)
         self.session = new_id()
         self._own = self.folder / self.session
-        self._lock, self._writing = None, threading.Lock()
+        self._lock: IO[str] | None = None
+        self._writing = threading.Lock()
         with contextlib.suppress(InputError):  # what can't be written now is said when there is work to keep
             self._begin()
         self._sweep()
 
-    def _begin(self):
+    def _begin(self) -> None:
         if self._lock is not None and self._own.is_dir():
             return
         try:
@@ -62,12 +68,12 @@ class Recovery:
         except OSError as error:
             raise InputError(f"{self._own} can't be written: {error.strerror or error}.") from None
 
-    def keep(self, state, path, stop: Callable[[], None] = lambda: None):
+    def keep(self, state: State, path: str | Path | None, stop: Callable[[], None] = lambda: None) -> None:
         """Write the unsaved state; ``path``: where the project lies, or None. Only what is new is written."""
         with self._writing:
             self._keep(state, path, stop)
 
-    def _keep(self, state, path, stop):
+    def _keep(self, state: State, path: str | Path | None, stop: Callable[..., Any]) -> None:
         self._begin()
         document, blobs = storage.described(state)
         store = FolderBlobs(self._own / _BLOBS)
@@ -79,21 +85,21 @@ class Recovery:
             store.keep_only(set(blobs))
 
     @property
-    def keeps(self):
+    def keeps(self) -> bool:
         """Whether anything of this session is kept."""
         return (self._own / _WORK).exists()
 
-    def clear(self):
+    def clear(self) -> None:
         """Forget what was kept: all is saved."""
         with contextlib.suppress(OSError):
             (self._own / _WORK).unlink(missing_ok=True)
 
-    def found(self):
+    def found(self) -> list[Kept]:
         """What dead sessions left (list of Kept, newest first)."""
         kept = [k for k in (self._told(folder) for folder in self._dead()) if k is not None]
         return sorted(kept, key=lambda k: -k.when)
 
-    def _dead(self):
+    def _dead(self) -> Iterator[Path]:
         """Folders of sessions that are no more, and project files that earlier versions kept."""
         with contextlib.suppress(OSError):
             for place in sorted(self.folder.iterdir()):
@@ -105,7 +111,7 @@ class Recovery:
                 ):
                     yield place
 
-    def _told(self, place):
+    def _told(self, place: Path) -> Kept | None:
         try:
             if place.is_dir():
                 data = json.loads((place / _WORK).read_bytes())
@@ -119,7 +125,7 @@ class Recovery:
         except (OSError, ValueError, KeyError, TypeError):
             return None
 
-    def restore(self, kept):
+    def restore(self, kept: Kept) -> State:
         """The State that was kept; it stays on disk until ``discard``."""
         if kept.file.suffix == ".marionette":
             return storage.load(kept.file)
@@ -132,7 +138,7 @@ class Recovery:
             raise InputError(f"{label} is damaged.") from None
         return of_document(label, document, FolderBlobs(kept.file.parent / _BLOBS))
 
-    def discard(self, kept):
+    def discard(self, kept: Kept) -> None:
         """Remove what a dead session left."""
         if kept.file.suffix == ".marionette":
             for ending in (".marionette", ".json", ".lock"):
@@ -140,7 +146,7 @@ class Recovery:
         else:
             shutil.rmtree(kept.file.parent, ignore_errors=True)
 
-    def _sweep(self):
+    def _sweep(self) -> None:
         """Remove what dead sessions left that is no work: folders without any, locks, unfinished files."""
         sweep(self.folder)
         with contextlib.suppress(OSError):
@@ -155,7 +161,7 @@ class Recovery:
                 ):
                     place.unlink(missing_ok=True)
 
-    def close(self):
+    def close(self) -> None:
         """End the session; what was kept stays."""
         keeps = self.keeps
         if self._lock is not None:
@@ -165,7 +171,7 @@ class Recovery:
             shutil.rmtree(self._own, ignore_errors=True)
 
 
-def _held(lock):
+def _held(lock: Path) -> bool:
     """Whether a living process holds a lock."""
     try:
         with open(lock) as file:

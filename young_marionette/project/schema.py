@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -10,7 +10,7 @@ from .strict import Strict
 from .stringing.schema import StringingFile
 
 VERSION = 4
-Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z", "X", "Y", "Z"]
+Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
 
@@ -31,7 +31,7 @@ class CorrectionFile(Strict):
 class LayoutFile(Strict):
     """The file that entries came from, as its format stores it; its bytes are the blob ``blob``."""
 
-    format: Literal["BVH", "glTF", "USD"]
+    format: str = Field(pattern="^(BVH|glTF|USD)$")
     meta: dict
     blob: str | None = Field(default=None, pattern=_BLOB)
     source: int | None = Field(default=None, ge=0)  # versions 1 and 2: the number of a file in sources/
@@ -62,7 +62,7 @@ class EntryFile(Strict):
     """An entry; its arrays lie beside it as blobs. ``notes``: in version 3 sentences."""
 
     id: str = Field(pattern=_ID)
-    role: Literal["clip", "rig"]
+    role: str = Field(pattern="^(clip|rig)$")
     name: str
     path: str | None
     path_bytes: str | None = None  # percent-encoded, where the path is no text

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
@@ -14,6 +16,14 @@ from .bakes import is_current
 from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SwapSides, TieAll
 from .entry import CLIP
 from .stringing import nearly_fits
+
+if TYPE_CHECKING:
+    from .bakes import Bake
+    from .document import State
+    from .entry import Entry
+    from .pairing import Pairing
+    from .stringing.schema import StringingFile
+
 
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
 
@@ -37,31 +47,33 @@ class Snag:
         return self.found.code
 
 
-def find_snags(state):
+def find_snags(state: State) -> list[Snag]:
     """All snags of a state, in the order of the route."""
     pair, pairing = (state.source_entry, state.rig_entry), state.pairing
     clips = tuple(state.of_role(CLIP))
     found = [snag for entry in state.entries for snag in _of_entry(entry, entry in pair)]
     found += _asked("families", clips, lambda: list(_families(clips)))
-    if pairing is not None:
-        offers = pairing, *pair, state.key, *state.stringings
-        found += _asked("offers", offers, lambda: list(_offered(pairing, *pair, state.key, state.stringings)))
-        found += _asked("strings", (pairing, *pair), lambda: list(_tied(pairing, *pair)))
+    source, rig = pair
+    if pairing is not None and source is not None and rig is not None:
+        key = source.family, rig.family
+        offers = pairing, source, rig, key, *state.stringings
+        found += _asked("offers", offers, lambda: list(_offered(pairing, source, rig, key, state.stringings)))
+        found += _asked("strings", (pairing, source, rig), lambda: list(_tied(pairing, source, rig)))
         found += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
     found += [_outdated(one) for one in state.bakes if not is_current(state, one)]
     return found
 
 
-def _asked(what, inputs, make):
+def _asked(what: str, inputs: tuple[Any, ...], make: Callable[..., Any]) -> list[Snag]:
     """Snags of a part of the work: looked for anew only where that part changed."""
     return EVALUATOR.of(f"snags: {what}", inputs, make)
 
 
-def _of_entry(entry, active):
+def _of_entry(entry: Entry, active: bool) -> list[Snag]:
     return _asked("entry", (entry, active), lambda: list(_gathered(entry, active)))
 
 
-def _gathered(entry, active):
+def _gathered(entry: Entry, active: bool) -> Iterator[Snag]:
     if entry.figure.body is None:
         shape = next(odd.code for odd in entry.figure.oddities if odd.code in NO_BODY)
         yield Snag("gather", finding("entry", name=entry.name, odd=finding(shape)), active, entry.id)
@@ -73,11 +85,11 @@ def _gathered(entry, active):
             yield Snag("gather", found, entry=entry.id, mend=_mend(entry, odd))
 
 
-def _outdated(one):
+def _outdated(one: Bake) -> Snag:
     return Snag("refine", finding("outdated", name=one.name), entry=one.id, mend=BakeAnew(one.id))
 
 
-def _families(clips):
+def _families(clips: tuple[Entry, ...]) -> Iterator[Snag]:
     """Clips whose skeleton differs a little from that of a larger family: found before a batch, not in it."""
     families = {}
     for entry in clips:
@@ -94,7 +106,9 @@ def _families(clips):
                 yield Snag("gather", finding("family", name=entry.name, kin=kin.name, apart=apart), entry=entry.id)
 
 
-def _offered(pairing, source, rig, key, stringings):
+def _offered(
+    pairing: Pairing, source: Entry, rig: Entry, key: tuple[str, ...], stringings: tuple[StringingFile, ...]
+) -> Iterator[Snag]:
     """Stringings of the library that nearly fit the active pair, which has none of its own yet."""
     if pairing.origin.kind != "tied" or any(s.by_hand for s in pairing.strings):
         return
@@ -104,7 +118,7 @@ def _offered(pairing, source, rig, key, stringings):
             yield Snag("string", finding("stringing nearly fits", name=file.name), mend=AdaptStringing(file))
 
 
-def _mend(entry, odd):
+def _mend(entry: Entry, odd: Finding) -> Correct | Remove | None:
     """What mends an oddity at a click, or None."""
     if odd.code in ("short", "collapsed"):
         return Remove(entry.id)
@@ -113,7 +127,7 @@ def _mend(entry, odd):
     return None
 
 
-def _tied(pairing, source, rig):
+def _tied(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[Snag]:
     for part in missing(pairing.strings, pairing.absent):
         places = [e.name for e in (source, rig) if e.figure.body is None or part not in e.figure.body.parts]
         mend = None if places else TieAll(only_untied=True)
@@ -127,14 +141,14 @@ def _tied(pairing, source, rig):
     yield from _order(pairing)
 
 
-def _crossed(pairing, source, rig):
+def _crossed(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[Snag]:
     """Strings between places that are unlike: left to right, bones of different parts, a bone on two strings, a run out of order."""
     bodies = source.figure.body, rig.figure.body
-    if None in bodies:
+    if bodies[0] is None or bodies[1] is None:
         return
     places = [
         {skeleton.names[j]: part for part, run in body.parts.items() for j in run}
-        for body, skeleton in zip(bodies, (pairing.source, pairing.target))
+        for body, skeleton in ((bodies[0], pairing.source), (bodies[1], pairing.target))
     ]
     crossed = []
     for s in pairing.strings:
@@ -150,7 +164,7 @@ def _crossed(pairing, source, rig):
         yield Snag("string", finding("sides swapped", parts=crossed), part=crossed[0], mend=SwapSides())
 
 
-def _doubled(pairing):
+def _doubled(pairing: Pairing) -> Iterator[Snag]:
     """Source bones that are tied for two parts, and runs whose bones do not follow each other downwards."""
     used = {}
     for s in pairing.strings:
@@ -168,7 +182,7 @@ def _doubled(pairing):
             yield Snag("string", finding("tied twice", bone=name, parts=parts), part=parts[1])
 
 
-def _order(pairing):
+def _order(pairing: Pairing) -> Iterator[Snag]:
     """Strings that stand against the hierarchy: a bone above another drives one below the other's."""
     leads = [
         (s.part, pairing.source.index[s.source[0]], pairing.target.index[s.target[0]])
@@ -182,14 +196,14 @@ def _order(pairing):
                 yield Snag("string", finding("wrong order", part=part, other=other), part=part)
 
 
-def _stood(pairing, state):
+def _stood(pairing: Pairing, state: State) -> Iterator[Snag]:
     for limb in pairing.limbs:
         if limb.angle > state.stance_tolerance:
             found = finding("stance off", part=limb.part, degrees=limb.angle)
             yield Snag("stance", found, part=limb.part, mend=MatchStance())
 
 
-def route_states(state, snags):
+def route_states(state: State, snags: Sequence[Snag]) -> dict[str, str]:
     """For each step ``"untouched"``, ``"fine"`` or ``"snags"``."""
     touched = {
         "gather": bool(state.entries),

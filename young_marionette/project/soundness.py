@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import zipfile
 import zlib
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -14,6 +16,11 @@ from ..core.keys.keyed import KeyedClip
 from ..core.keys.sampler import Interpolation
 from ..core.skeleton import Skeleton
 from ..formats.sampling import check_size
+from ..formats.source_file import FileLayout
+
+if TYPE_CHECKING:
+    pass
+
 
 # What unsound data bring up, wherever they do.
 UNSOUND = (
@@ -22,7 +29,7 @@ UNSOUND = (
 )  # fmt: skip
 
 
-def sound_skeleton(joints, arrays) -> Skeleton:
+def sound_skeleton(joints: list[str], arrays: dict[str, np.ndarray]) -> Skeleton:
     """A Skeleton of stored arrays; ValueError for what no reader would give."""
     tips, scales = arrays["tips"], arrays.get("scales")
     parents = np.asarray(arrays["parents"])
@@ -38,7 +45,9 @@ def sound_skeleton(joints, arrays) -> Skeleton:
     return skeleton
 
 
-def sound_clip(name, skeleton, rate, morphs, arrays, start=0.0) -> Clip:
+def sound_clip(
+    name: str, skeleton: Skeleton, rate: float, morphs: Sequence[str], arrays: dict[str, np.ndarray], start: float = 0.0
+) -> Clip:
     """A Clip of stored arrays; ValueError for what no reader would give."""
     rotations = np.moveaxis(arrays["rotations"], -1, 0)
     # Projects of version 3 and before have no scales, or have them as curves with a name.
@@ -73,7 +82,9 @@ def sound_clip(name, skeleton, rate, morphs, arrays, start=0.0) -> Clip:
     return clip
 
 
-def sound_keys(name, skeleton, rate, morphs, arrays) -> KeyedClip:
+def sound_keys(
+    name: str, skeleton: Skeleton, rate: float, morphs: list[Any], arrays: dict[str, np.ndarray]
+) -> KeyedClip:
     """A KeyedClip of stored arrays; ValueError for what no reader would give."""
     _finite(*(arrays[key] for key in ("times", "values", "tangents") if key in arrays))
     ways = np.asarray(arrays.get("interpolation", ()))
@@ -87,20 +98,20 @@ def sound_keys(name, skeleton, rate, morphs, arrays) -> KeyedClip:
     return clip
 
 
-def sound_layout(layout, skeleton):
+def sound_layout(layout: FileLayout, skeleton: Skeleton) -> FileLayout:
     """A layout that fits a skeleton; ValueError for any other."""
     if len(layout.names) != len(skeleton):
         raise ValueError("a layout of another skeleton")
     return layout
 
 
-def _finite(*arrays):
+def _finite(*arrays: np.ndarray) -> None:
     for array in arrays:
         if array.size and not np.abs(array).max() < 1e12:  # also false for NaN
             raise ValueError("numbers that are none")
 
 
-def _turns(array):
+def _turns(array: np.ndarray) -> None:
     length = np.einsum("...i,...i->...", array, array)
     if length.size and not (length.min() > 0.9 and length.max() < 1.1):
         raise ValueError("rotations that are none")

@@ -14,8 +14,11 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from operator import attrgetter
 from pathlib import Path
-from typing import BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 from urllib.parse import quote_from_bytes
+from zipfile import ZipFile
+
+import numpy as np
 
 from ..core.clip import as_rows
 from ..core.errors import InputError
@@ -24,9 +27,11 @@ from ..core.keys.arrays import to_arrays
 from ..core.keys.keyed import KeyedClip
 from ..core.text import shown
 from ..formats.files import Output, opened, write_together
+from ..formats.source_file import FileLayout
 from . import migration
 from .blobs import Blob, ZipBlobs
-from .loading import Side, of_document
+from .document import Stamp
+from .loading import of_document
 from .schema import (
     VERSION,
     BakeFile,
@@ -41,6 +46,15 @@ from .schema import (
 )
 from .soundness import UNSOUND
 from .stringing import to_file
+from .stringing.sides import Bare
+
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.skeleton import Skeleton
+    from .bakes import Bake
+    from .document import State
+    from .entry import Entry
+
 
 # How much larger a packed part may become: what people's motion does, and far less than what a trap does.
 PLAIN, TIMES = 64 << 20, 200
@@ -48,10 +62,9 @@ _DOCUMENT = "project.json"
 _SPARE = 4 << 20  # bytes of a file that may be of no use
 _END = 22  # bytes of the end of an archive
 _ENDS = 16  # how often what looks like the end of an archive is looked at
-Stamp = tuple[int, int, int, int]
 
 
-def save(path, state, stop: Callable[[], None] = lambda: None, known: Stamp | None = None) -> Stamp | None:
+def save(path: Path, state: State, stop: Callable[[], None] = lambda: None, known: Stamp | None = None) -> Stamp | None:
     """Write the state as a project file, whole or not at all; ``stop`` may raise to end it.
 
     ``known``: the Stamp of what was last read from or written to ``path``. Where just that is still there, what is new
@@ -78,7 +91,7 @@ def save(path, state, stop: Callable[[], None] = lambda: None, known: Stamp | No
     return stamp(path)
 
 
-def stamp(path) -> Stamp | None:
+def stamp(path: Path) -> Stamp | None:
     """What tells a file at a path from any other that may come to lie there; None where there is none."""
     try:
         return _stamp(os.stat(path))
@@ -137,7 +150,7 @@ def document_bytes(document: ProjectFile) -> bytes:
     return document.model_dump_json(indent=1).encode()
 
 
-def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
+def described(state: State) -> tuple[ProjectFile, dict[str, Blob]]:
     """``(the document, the blobs that it speaks of by their names)``."""
     blobs: dict[str, Blob] = {}
     pairings = []
@@ -168,7 +181,7 @@ def described(state) -> tuple[ProjectFile, dict[str, Blob]]:
     return document, blobs
 
 
-def _entry_file(entry, blobs):
+def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
     return EntryFile(
         id=entry.id,
         role=entry.role,
@@ -189,24 +202,29 @@ def _entry_file(entry, blobs):
     )
 
 
-def _path_bytes(path):
+def _path_bytes(path: Path | None) -> str | None:
     """A path that is no text, such as one of another encoding, as text from which it comes back."""
     return None if path is None or str(path) == shown(path, None) else quote_from_bytes(os.fsencode(path))
 
 
-def _bake_file(one, blobs):
-    sides = one.pairing and (Side(one.pairing.source), Side(one.pairing.target))
+def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
+    pairing, stringing = one.pairing, None
+    if pairing is not None:
+        source, rig = (Bare(skeleton, skeleton.digest[:16]) for skeleton in (pairing.source, pairing.target))
+        stringing = to_file(pairing, source, rig)
+    motion = _motion_file(one.placed_clip, blobs)
+    assert motion is not None  # of a clip
     return BakeFile(
         id=one.id,
         name=one.name,
         source=one.source,
         rig=_entry_file(one.rig, blobs),
-        stringing=to_file(one.pairing, *sides) if sides else None,
-        source_joints=list(one.pairing.source.names) if sides else [],
-        source_skeleton=_skeleton_blob(one.pairing.source, blobs) if sides else None,
+        stringing=stringing,
+        source_joints=list(pairing.source.names) if pairing else [],
+        source_skeleton=_skeleton_blob(pairing.source, blobs) if pairing else None,
         joints=list(one.placed_skeleton.names),
         placed=_skeleton_blob(one.placed_skeleton, blobs),
-        motion=_motion_file(one.placed_clip, blobs),
+        motion=motion,
         fps=one.fps,
         frames=one.frames,
         digest=one.digest,
@@ -214,19 +232,21 @@ def _bake_file(one, blobs):
     )
 
 
-def _skeleton_blob(skeleton, blobs):
+def _skeleton_blob(skeleton: Skeleton, blobs: dict[str, Blob]) -> str:
     name = skeleton.digest[:32]
     keys = ("parents", "offsets", "rest", "tips", "scales")
     blobs.setdefault(name, Blob(name, lambda: {key: getattr(skeleton, key) for key in keys}))
     return name
 
 
-def _motion_file(clip, blobs):
+def _motion_file(clip: Clip | KeyedClip | None, blobs: dict[str, Blob]) -> MotionFile | None:
     if clip is None:
         return None
     name = clip.digest[:32]
 
-    def arrays():
+    def arrays() -> dict[str, np.ndarray]:
+        if isinstance(clip, KeyedClip):
+            return to_arrays(clip)
         # Rows are how a clip lies in memory.
         return {
             "rotations": as_rows(clip.rotations),
@@ -238,27 +258,27 @@ def _motion_file(clip, blobs):
         }
 
     keyed = isinstance(clip, KeyedClip)
-    blobs.setdefault(name, Blob(name, (lambda: to_arrays(clip)) if keyed else arrays))
+    blobs.setdefault(name, Blob(name, arrays))
     start = 0.0 if keyed else clip.start
     return MotionFile(name=clip.name, rate=clip.rate, start=start, keyed=keyed, curves=list(clip.morphs), blob=name)
 
 
-def _layout_file(layout, blobs):
+def _layout_file(layout: FileLayout | None, blobs: dict[str, Blob]) -> LayoutFile | None:
     if layout is None:
         return None
 
-    def pack():
+    def pack() -> tuple[dict[str, Any], str | None]:
         meta, data = layout.packed()
         return meta, None if data is None else hashlib.sha256(data).hexdigest()[:32]
 
     # Files never change: what a layout packs into is worked out once, and packed again only where it is written.
     meta, name = EVALUATOR.of("packed layout", (layout,), pack)
     if name is not None:
-        blobs.setdefault(name, Blob(name, lambda: layout.packed()[1]))
+        blobs.setdefault(name, Blob(name, lambda: layout.packed()[1] or b""))
     return LayoutFile(format=layout.format, meta=meta, blob=name)
 
 
-def load(path, tell: Callable[[str], None] = lambda _sentence: None):
+def load(path: Path, tell: Callable[[str], None] = lambda _sentence: None) -> State:
     """Read a project file (a State); InputError, in one sentence, for anything else or anything broken.
 
     A file whose last saving was cut off is what it was before, which is told.
@@ -305,7 +325,7 @@ def _end_before(handle: BinaryIO) -> int:
     return 0
 
 
-def _load(label, archive, size):
+def _load(label: str, archive: ZipFile, size: int) -> State:
     parts = archive.infolist()
     if _DOCUMENT not in archive.namelist():
         raise InputError(f"{label} is not a Young Marionette project.")

@@ -26,7 +26,9 @@ class Task:
     failed = Signal(str)
     ended = Signal()
 
-    def __init__(self, label: str, work: Callable[[Progress], Any], project: object = None, waits: bool = False):
+    def __init__(
+        self, label: str, work: Callable[[Progress], Any], project: object = None, waits: bool = False
+    ) -> None:
         self.label, self.project, self.waits = label, project, waits
         self._work, self._stop = work, threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True, name=label)

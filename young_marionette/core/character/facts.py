@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from .. import rotations as rot
 from ..findings import Fact, Finding, finding
 from .meshes import bind_pose
 
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+    from .meshes import Character, Mesh
 
-def character_facts(skeleton, character, level):
+
+def character_facts(skeleton: Skeleton, character: Character, level: int) -> tuple[Fact, ...]:
     """Facts of a Character on its skeleton, both as read (tuple of Fact)."""
     meshes = character.at_level(level)
     count = sum(len(m.triangles) for m in meshes)
@@ -29,5 +35,5 @@ def character_facts(skeleton, character, level):
     return tuple(facts)
 
 
-def _carriers(meshes):
+def _carriers(meshes: tuple[Mesh, ...]) -> int:
     return len({int(j) for m in meshes for j in np.unique(m.joints[m.weights > 0])})

@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
 
+if TYPE_CHECKING:
+    from ..figure.placement import Placement
+    from ..skeleton import Skeleton
+
+
 _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
 
-def level_in(*names):
+def level_in(*names: str) -> int:
     """The level of detail that a name tells, such as ``coat_LOD2``; 0 where none of the names tells one."""
     return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
 
@@ -70,21 +76,21 @@ class Character:
     materials: tuple[Material, ...] = field(default_factory=lambda: (Material(),))
 
     @property
-    def levels(self):
+    def levels(self) -> tuple[int, ...]:
         """The levels of detail that there are, finest first."""
         return tuple(sorted({m.level for m in self.meshes}))
 
-    def at_level(self, level):
+    def at_level(self, level: int) -> tuple[Mesh, ...]:
         """The meshes of one level of detail."""
         return tuple(m for m in self.meshes if m.level == level)
 
     @property
-    def morphs(self):
+    def morphs(self) -> tuple[str, ...]:
         """Names of all morphs, each once."""
         return tuple(dict.fromkeys(morph.name for mesh in self.meshes for morph in mesh.morphs))
 
 
-def strongest(mesh, count=4):
+def strongest(mesh: Mesh, count: int = 4) -> tuple[np.ndarray, np.ndarray]:
     """``(joints (v, count), weights (v, count))``: what carries each vertex most, strongest first; weights sum to one.
 
     A place without weight names joint 0.
@@ -100,7 +106,7 @@ def strongest(mesh, count=4):
     return np.where(weights > 0, joints, 0), weights
 
 
-def smooth_normals(points, triangles):
+def smooth_normals(points: np.ndarray, triangles: np.ndarray) -> np.ndarray:
     """Normals ``(v, 3)`` that are the mean of the faces around each vertex, by their size."""
     corners = points[triangles]
     faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -111,7 +117,9 @@ def smooth_normals(points, triangles):
     return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
 
 
-def joint_matrices(skeleton, positions, rotations, factors=None):
+def joint_matrices(
+    skeleton: Skeleton, positions: np.ndarray, rotations: np.ndarray, factors: np.ndarray | None = None
+) -> np.ndarray:
     """``(joints, 4, 4)`` from joints' axes, scale included, to the world, in one pose.
 
     ``factors (joints, 3)``: how much larger than at rest the axes are (see scaling.factors_of_pose).
@@ -124,7 +132,7 @@ def joint_matrices(skeleton, positions, rotations, factors=None):
     return matrices
 
 
-def skinned(mesh, matrices, weights=None):
+def skinned(mesh: Mesh, matrices: np.ndarray, weights: dict[str, float] | None = None) -> np.ndarray:
     """World places ``(v, 3)`` of a mesh's vertices: linear blending of ``matrices`` (see joint_matrices).
 
     ``weights``: ``{morph name: weight}``, added before the skin bends the mesh.
@@ -138,7 +146,7 @@ def skinned(mesh, matrices, weights=None):
     return np.einsum("vij,vj->vi", blended[:, :3, :3], points) + blended[:, :3, 3]
 
 
-def inverted(matrix):
+def inverted(matrix: np.ndarray) -> np.ndarray:
     """The inverse of a 4x4 matrix, or what comes nearest to one where it has none."""
     try:
         return np.linalg.inv(matrix)
@@ -146,7 +154,7 @@ def inverted(matrix):
         return np.linalg.pinv(matrix)
 
 
-def bind_pose(skeleton, meshes):
+def bind_pose(skeleton: Skeleton, meshes: tuple[Mesh, ...]) -> tuple[np.ndarray, np.ndarray]:
     """Local rotations ``(joints, 4)`` of the pose that the skin was bound in, and which joints are bound (a mask).
 
     Joints that no skin lists keep their rest, and so does the first one that is bound: in which space a body was
@@ -175,23 +183,23 @@ def bind_pose(skeleton, meshes):
     return local, bound
 
 
-def placed_character(character, placement):
+def placed_character(character: Character, placement: Placement) -> Character:
     """The character where ``placement`` (see core.figure.placement) brings its skeleton: vertices in our world."""
     turn = rot.to_matrix(placement.turn)
     back = np.eye(4)
     back[:3, :3] = turn.T / placement.scale
 
-    def mesh(m):
+    def mesh(m: Mesh) -> Mesh:
         points = (m.points @ turn.T * placement.scale).astype(np.float32)
         return replace(
             m, points=points, normals=turned(m.normals), binds=m.binds @ back, morphs=tuple(map(morph, m.morphs))
         )
 
-    def morph(m):
+    def morph(m: Morph) -> Morph:
         points = (m.points @ turn.T * placement.scale).astype(np.float32)
         return replace(m, points=points, normals=None if m.normals is None else turned(m.normals))
 
-    def turned(normals):
+    def turned(normals: np.ndarray) -> np.ndarray:
         return normals @ turn.T.astype(np.float32)
 
     return replace(character, meshes=tuple(map(mesh, character.meshes)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,6 +11,11 @@ from ..keys.channel import Channel, Joint, Kind
 from ..keys.keyed import KeyedClip
 from ..keys.sampler import still
 from ..kinematics import forward_rows
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+    from ..humanoid.reading import Body
+
 
 BIND = -1
 
@@ -38,22 +44,22 @@ class Correction:
     level: int | None = None
 
     @property
-    def of_the_figure(self):
+    def of_the_figure(self) -> tuple[float | str | int | None, ...]:
         """What changes how the skeleton is seen; all else is of its motion, its body or the library."""
         return self.scale, self.up, self.facing, self.prefix, self.rest
 
 
-def put_down(clip, body, correction):
+def put_down(clip: Clip | KeyedClip, body: Body | None, correction: Correction) -> Clip | KeyedClip:
     """A placed clip with the corrections of its motion: rate, height over the floor, start, travel.
 
     A keyed one keeps its keys, but where it is held in place, which needs frames.
     """
     if correction.rate:
-        stretch = clip.rate / correction.rate
-        keyed = isinstance(clip, KeyedClip)
-        clip = (
-            clip.at_rate(correction.rate) if keyed else replace(clip, rate=correction.rate, start=clip.start * stretch)
-        )
+        if isinstance(clip, KeyedClip):
+            clip = clip.at_rate(correction.rate)
+        else:
+            start = clip.start * clip.rate / correction.rate
+            clip = replace(clip, rate=correction.rate, start=start)
     if correction.in_place and isinstance(clip, KeyedClip):
         clip = clip.sample()
     shift = np.array([0.0, correction.lift or 0.0, 0.0])
@@ -73,7 +79,7 @@ def put_down(clip, body, correction):
     return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
 
 
-def _shifted_keys(clip, shift):
+def _shifted_keys(clip: KeyedClip, shift: np.ndarray) -> KeyedClip:
     samplers = dict(clip.samplers)
     for root in map(int, np.flatnonzero(clip.skeleton.parents < 0)):
         channel = Channel(Joint(root), Kind.TRANSLATION)
@@ -82,7 +88,7 @@ def _shifted_keys(clip, shift):
     return replace(clip, samplers=samplers)
 
 
-def _hips_path(clip, body):
+def _hips_path(clip: Clip, body: Body | None) -> np.ndarray:
     """World places of the hips ``(frames, 3)``, or of the first joint where there is no body."""
     hips = body.parts["hips"][0] if body else 0
     return forward_rows(clip, [hips])[0][hips].T

@@ -5,18 +5,24 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
-from ..humanoid.reading import Body, read_shape
+from ..humanoid.reading import Body, Shape, read_shape
 from ..kinematics import forward_rows
 from ..units import UNITS, name_of
 from .correction import BIND, Correction
 from .declared import Declared
 from .placement import Placement, axis_name, axis_vector
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+    from ..skeleton import Skeleton
+
 
 # Rare units are only believed of a figure as tall as people are.
 _USUAL, _RARE = 1.7, 0.3
@@ -49,7 +55,7 @@ class RestPose:
 class Figure:
     """A skeleton that was examined: its body, its placement in our world, and the facts."""
 
-    body: object
+    body: Body | None
     placement: Placement
     unit: str
     up: str
@@ -61,7 +67,7 @@ class Figure:
     fingerprint: str
 
 
-def guess_unit(stature):
+def guess_unit(stature: float) -> tuple[float, str, bool]:
     """``(metres per unit, name, sure)`` for a figure of that length in file units."""
     if stature <= 0 or not np.isfinite(stature):
         return 1.0, "metre", False
@@ -75,7 +81,7 @@ def guess_unit(stature):
     return scale, name_of(scale), False
 
 
-def describe_rest(skeleton, body):
+def describe_rest(skeleton: Skeleton, body: Body) -> RestPose:
     """What pose the skeleton rests in (a RestPose)."""
     points, _ = skeleton.rest_world
     arms = [
@@ -93,7 +99,7 @@ def describe_rest(skeleton, body):
     return RestPose(held, seated, angle)
 
 
-def fingerprint(skeleton, prefix=""):
+def fingerprint(skeleton: Skeleton, prefix: str = "") -> str:
     """A short text that is equal for skeletons of one family: structure, names without prefix, proportions."""
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
     shares = [f"{np.linalg.norm(o) / size:.3f}" if p >= 0 else "" for o, p in zip(skeleton.offsets, skeleton.parents)]
@@ -101,7 +107,7 @@ def fingerprint(skeleton, prefix=""):
     return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
 
 
-def examine(skeleton, correction=Correction(), declared=Declared()):
+def examine(skeleton: Skeleton, correction: Correction = Correction(), declared: Declared = Declared()) -> Figure:
     """Examine a skeleton in its file's own unit and axes (a Figure); ``declared``: what the file says of itself."""
     body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
     shape = body or read_shape(skeleton, correction.prefix)
@@ -113,7 +119,8 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
         forward = rot.AXES["Z"] if abs(up[1]) > 0.5 else -rot.AXES["Y"]
         up_from = facing_from = finding("no body")
         up_sure = facing_sure = False
-        if shape.up is not None:
+        assert isinstance(shape, Shape)
+        if shape.up is not None and shape.forward is not None:
             up, forward = shape.up, shape.forward
             up_from = facing_from = finding("four legs")
             up_sure = facing_sure = True
@@ -165,7 +172,9 @@ def examine(skeleton, correction=Correction(), declared=Declared()):
     )
 
 
-def _unit(stature, body, correction, declared, oddities):
+def _unit(
+    stature: float, body: Body | None, correction: Correction, declared: Declared, oddities: list[Finding]
+) -> tuple[float, str, bool, Finding]:
     """``(metres per unit, name, sure, what it was taken from)``; adds to ``oddities`` what is strange about it."""
     scale, unit, sure = guess_unit(stature)
     source = finding("figure length", units=stature)
@@ -180,7 +189,7 @@ def _unit(stature, body, correction, declared, oddities):
     return scale, unit, sure, source
 
 
-def _about_joints(skeleton):
+def _about_joints(skeleton: Skeleton) -> Finding:
     """What the joints are like: how many only mark ends, and how many lie on their parent."""
     ends = sum(not c and not np.isfinite(t[0]) for c, t in zip(skeleton.children, skeleton.tips))
     lengths = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1)
@@ -188,7 +197,7 @@ def _about_joints(skeleton):
     return finding("joints", ends=ends, zero=zero)
 
 
-def _square(forward, up):
+def _square(forward: np.ndarray, up: np.ndarray) -> np.ndarray:
     """``forward`` made square to ``up``, and put on an axis where rounding alone keeps it off one."""
     forward = forward - (forward @ up) * up
     if np.linalg.norm(forward) < 1e-6:
@@ -198,7 +207,9 @@ def _square(forward, up):
     return nearest if rot.angle_between(forward, nearest) < np.radians(0.2) else forward
 
 
-def motion_facts(clip, body, keys=None):
+def motion_facts(
+    clip: Clip, body: Body | None, keys: int | None = None
+) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:
     """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``.
 
     ``keys``: at how many times the file has any, where it has none on every frame.
@@ -230,7 +241,7 @@ def motion_facts(clip, body, keys=None):
     return tuple(facts), tuple(oddities)
 
 
-def _collapsed(clip, body):
+def _collapsed(clip: Clip, body: Body) -> bool:
     """Whether head and feet are never further apart than a third of what the bones would allow."""
     joints = [body.parts[p][0] for p in ("head", "left foot", "right foot") if p in body.parts]
     step = max(clip.frames // 12, 1)
@@ -243,12 +254,12 @@ def _collapsed(clip, body):
     return apart < 0.35 * max(float(np.linalg.norm(rest[joints[0]] - rest[j])) for j in joints[1:])
 
 
-def _lowest_foot(skeleton, feet):
+def _lowest_foot(skeleton: Skeleton, feet: list[int]) -> float:
     ends = skeleton.ends[feet, 1]
     return float(np.nanmin(np.concatenate([ends, skeleton.rest_world[0][feet, 1]])))
 
 
-def place_figure(skeleton, correction=Correction(), declared=Declared()):
+def place_figure(skeleton: Skeleton, correction: Correction = Correction(), declared: Declared = Declared()) -> Figure:
     """Examine a skeleton as read; return its Figure with the body's frame in our world."""
     figure = examine(skeleton, correction, declared)
     if figure.body is None:

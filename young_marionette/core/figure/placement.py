@@ -6,18 +6,26 @@ Local axes below the roots stay the file's own, so that what is written later is
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, TypeVar, cast
 
 import numpy as np
 
 from .. import rotations as rot
 from ..errors import InputError
-from ..keys.channel import Kind
+from ..keys.channel import Channel, Joint, Kind
 from ..keys.keyed import KeyedClip
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+    from ..keys.channel import Channel
+    from ..keys.sampler import Sampler
+    from ..skeleton import Skeleton
+
 
 AXIS_NAMES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
 
 
-def axis_vector(name):
+def axis_vector(name: str) -> np.ndarray:
     """The unit vector of an axis name such as ``"Y"`` or ``"-Z"``; InputError for anything else."""
     text = name.strip().upper()
     text = text if text[:1] in "+-" else "+" + text
@@ -26,7 +34,7 @@ def axis_vector(name):
     return rot.AXES[text[1]] * (1.0 if text[0] == "+" else -1.0)
 
 
-def axis_name(vector):
+def axis_name(vector: np.ndarray) -> str:
     """The nearest axis of a direction, such as ``"-Y"``."""
     vector = np.asarray(vector, float)
     axis = int(np.argmax(np.abs(vector)))
@@ -40,22 +48,22 @@ class Placement:
     scale: float = 1.0
     turn: np.ndarray = None  # type: ignore[assignment]  # filled in below
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         object.__setattr__(self, "turn", np.array(rot.IDENTITY if self.turn is None else self.turn, float))
 
     @classmethod
-    def from_axes(cls, scale, up, forward):
+    def from_axes(cls, scale: float, up: np.ndarray, forward: np.ndarray) -> Placement:
         """The placement that brings ``up`` onto +Y and ``forward`` (square to it) onto +Z."""
         up = rot.normalise(up)
         forward = rot.normalise(forward - (np.asarray(forward) @ up) * up)
         return cls(float(scale), rot.from_matrix(np.stack([np.cross(up, forward), up, forward])))
 
     @property
-    def inverse(self):
+    def inverse(self) -> Placement:
         return Placement(1 / self.scale, rot.conjugate(self.turn))
 
 
-def place_skeleton(skeleton, placement):
+def place_skeleton(skeleton: Skeleton, placement: Placement) -> Skeleton:
     """The skeleton in our world: every offset scaled, each root turned."""
     roots = skeleton.parents < 0
     offsets, rest = skeleton.offsets * placement.scale, skeleton.rest.copy()
@@ -65,29 +73,33 @@ def place_skeleton(skeleton, placement):
     return replace(skeleton, offsets=offsets, rest=rest, tips=scaled[0], scales=scaled[1])
 
 
-def place_clip(clip, placement, skeleton=None):
+Motion = TypeVar("Motion", bound="Clip | KeyedClip")
+
+
+def place_clip(clip: Motion, placement: Placement, skeleton: Skeleton | None = None) -> Motion:
     """The clip, dense or keyed, in our world. Pass the already placed ``skeleton`` to share it among clips."""
     skeleton = skeleton or place_skeleton(clip.skeleton, placement)
     if isinstance(clip, KeyedClip):
-        return _place_keys(clip, placement, skeleton)
+        return cast(Motion, _place_keys(clip, placement, skeleton))
     turns, moves = clip.rotations.copy(), clip.translations * placement.scale
     for root in np.flatnonzero(clip.skeleton.parents < 0):
         turns[:, root] = rot.multiply(placement.turn, turns[:, root])
     for i, joint in enumerate(clip.moving):
         if clip.skeleton.parents[joint] < 0:
             moves[:, i] = rot.rotate(placement.turn, moves[:, i])
-    return replace(clip, skeleton=skeleton, rotations=turns, translations=moves)
+    return cast(Motion, replace(clip, skeleton=skeleton, rotations=turns, translations=moves))
 
 
-def _place_keys(clip, placement, skeleton):
+def _place_keys(clip: KeyedClip, placement: Placement, skeleton: Skeleton) -> KeyedClip:
     roots = clip.skeleton.parents < 0
     turn, scaled = rot.left_matrix(placement.turn), np.eye(3) * placement.scale
     place = rot.to_matrix(placement.turn) * placement.scale
 
-    def change(channel, sampler):
+    def change(channel: Channel, sampler: Sampler) -> Sampler:
+        root = isinstance(channel.node, Joint) and roots[channel.node.number]
         if channel.kind is Kind.TRANSLATION:
-            return sampler.moved(place if roots[channel.node.number] else scaled)
-        if channel.kind is Kind.ROTATION and roots[channel.node.number]:
+            return sampler.moved(place if root else scaled)
+        if channel.kind is Kind.ROTATION and root:
             return sampler.moved(turn)
         return sampler
 

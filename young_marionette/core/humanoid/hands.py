@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
 from .words import FINGERS
 
+if TYPE_CHECKING:
+    from .limbs import Tree
+    from .words import NameEvidence
+
+
 _MOST_FINGERS = 10  # chains at a joint; more are hair, or a broom
 
 
-def find_fingers(tree, names, hand, elbow):
+def find_fingers(tree: Tree, names: NameEvidence, hand: int, elbow: int) -> dict[str, tuple[int, ...]]:
     """From finger name to the run of joints, knuckle first, for the chains that begin at ``hand``.
 
     Where five chains stand, their order across the palm decides; with fewer, the names do. Joints
@@ -22,16 +28,18 @@ def find_fingers(tree, names, hand, elbow):
     if not chains or len(chains) > _MOST_FINGERS:
         return {}
     said = [_name_said(names, chain) for chain in chains]
-    if len(chains) < 3 or (len(chains) < 5 and None not in said and len(set(said)) == len(said)):
-        if None in said or len(set(said)) < len(said):
+    told = [finger for finger in said if finger is not None]
+    clear = len(told) == len(said) == len(set(said))
+    if len(chains) < 3 or (len(chains) < 5 and clear):
+        if not clear:
             return {}
-        order = dict(zip(said, chains))
+        order = dict(zip(told, chains))
     else:
         order = _by_place(tree, chains, said, hand)
     return {finger: _trim(tree, order[finger], hand, finger) for finger in FINGERS if finger in order}
 
 
-def _chains(tree, names, hand, elbow):
+def _chains(tree: Tree, names: NameEvidence, hand: int, elbow: int) -> list[tuple[int, ...]]:
     starts = list(tree.skeleton.children[hand])
     palms = [c for c in starts if len(tree.skeleton.children[c]) >= 3]
     if len(palms) == 1:
@@ -47,13 +55,15 @@ def _chains(tree, names, hand, elbow):
     ]
 
 
-def _name_said(names, chain):
+def _name_said(names: NameEvidence, chain: tuple[int, ...]) -> str | None:
     votes = {f: sum(names.weight(j, f) > 0.5 for j in chain) for f in FINGERS}
     best = max(votes, key=votes.__getitem__)
     return best if votes[best] else None
 
 
-def _by_place(tree, chains, said, hand):
+def _by_place(
+    tree: Tree, chains: list[tuple[int, ...]], said: Sequence[str | None], hand: int
+) -> dict[str, tuple[int, ...]]:
     wrist = tree.points[hand]
     lines = [tree.line(c) for c in chains]
     ends = np.array([line[-1] - wrist for line in lines])
@@ -77,14 +87,14 @@ def _by_place(tree, chains, said, hand):
     place = knuckles @ across
     away_from_thumb = np.sign(place[rest].mean() - place[thumb]) or 1.0
     rest.sort(key=lambda i: away_from_thumb * place[i])
-    named = [said[i] for i in rest]
+    named = [finger for i in rest if (finger := said[i]) is not None]
     wanted: Sequence[str] = FINGERS[1 : 1 + len(rest)]
-    if len(rest) < 4 and None not in named and len(set(named)) == len(named):
+    if len(rest) < 4 and len(named) == len(rest) == len(set(named)):
         wanted = named
     return {"thumb": chains[thumb], **{finger: chains[i] for finger, i in zip(wanted, rest)}}
 
 
-def _trim(tree, chain, hand, finger):
+def _trim(tree: Tree, chain: tuple[int, ...], hand: int, finger: str) -> tuple[int, ...]:
     """The three moving joints of a finger's chain, or fewer where it has fewer."""
     run = list(chain)
     if len(run) > 3 and not np.isfinite(tree.ends[run[-1], 0]):

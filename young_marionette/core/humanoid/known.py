@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,6 +11,11 @@ from .. import rotations as rot
 from .reading import Body
 from .words import FINGERS, LEFT, RIGHT, NameEvidence
 
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+
+
+_LEG = (("left thigh", "left shin"), ("left shin", "left foot"))
 _LIMBS = {
     "Shoulder": "collarbone",
     "UpperArm": "upper arm",
@@ -24,7 +30,7 @@ _TRUNK = {"hips": "hips", "spine": "spine", "chest": "spine", "upperChest": "spi
 _NEEDED = ("hips", "left thigh", "left shin", "left foot", "right thigh", "right shin", "right foot")
 
 
-def part_of(bone):
+def part_of(bone: str) -> str | None:
     """The part of the body that a VRM 1.0 humanoid bone belongs to, or None (eyes, jaw)."""
     if bone in _TRUNK:
         return _TRUNK[bone]
@@ -38,7 +44,7 @@ def part_of(bone):
     return f"{side} {finger}" if finger else None
 
 
-def known_body(skeleton, bones, prefix=None):
+def known_body(skeleton: Skeleton, bones: tuple[tuple[str, ...], ...], prefix: str | None = None) -> Body | None:
     """The Body that ``bones``, pairs of a VRM bone and a joint's name, tell; None where too little of it is named."""
     runs = {}
     for bone, name in bones:
@@ -50,7 +56,7 @@ def known_body(skeleton, bones, prefix=None):
         return None
     points = skeleton.rest_world[0]
 
-    def at(part):
+    def at(part: str) -> np.ndarray:
         return points[parts[part][0]]
 
     top = at("head") if "head" in parts else points[parts["spine"][-1]] if "spine" in parts else None
@@ -67,7 +73,7 @@ def known_body(skeleton, bones, prefix=None):
     above = skeleton.ancestors(parts["hips"][0])
     if above:
         parts["root"] = (above[-1],)
-    leg = sum(np.linalg.norm(at(b) - at(a)) for a, b in (("left thigh", "left shin"), ("left shin", "left foot")))
+    leg = sum(float(np.linalg.norm(at(b) - at(a))) for a, b in _LEG)
     trunk = [thighs, *(points[j] for part in ("spine", "neck", "head") for j in parts.get(part, ()))]
     stature = float(leg + sum(np.linalg.norm(b - a) for a, b in itertools.pairwise(trunk)))
     stature += _below(skeleton, parts["left foot"][0], straight, 0.05 * leg) + 0.13 * leg * ("head" in parts)
@@ -78,7 +84,7 @@ def known_body(skeleton, bones, prefix=None):
     )  # fmt: skip
 
 
-def _below(skeleton, foot, up, least):
+def _below(skeleton: Skeleton, foot: int, up: np.ndarray, least: float) -> float:
     """How far the joints under a foot reach below it."""
     points = skeleton.rest_world[0]
     return max(least, *(float((points[foot] - points[j]) @ up) for j in skeleton.subtree(foot)))

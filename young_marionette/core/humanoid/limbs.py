@@ -7,14 +7,19 @@ the ankle bends, where a hand branches, and what the names say.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from math import log
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from .. import rotations as rot
 from . import parts
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+    from .words import NameEvidence
 
 
 @dataclass(frozen=True)
@@ -50,14 +55,14 @@ class Limb:
     margin: float
 
     @property
-    def joints(self):
+    def joints(self) -> tuple[int, ...]:
         return tuple(self.chain[c] for c in self.cuts)
 
 
 class Tree:
     """Lengths and paths over a skeleton's rest pose, in the file's own unit."""
 
-    def __init__(self, skeleton):
+    def __init__(self, skeleton: Skeleton) -> None:
         self.skeleton = skeleton
         self.points, _ = skeleton.rest_world
         self.ends = skeleton.ends
@@ -77,24 +82,26 @@ class Tree:
 
         self._once = {}
 
-    def once(self, key, make):
+    def once(
+        self, key: tuple[str, int], make: Callable[..., Any]
+    ) -> tuple[tuple[int, ...], np.ndarray, np.ndarray, np.ndarray]:
         """What ``make`` gives, worked out once while this tree is read."""
         if key not in self._once:
             self._once[key] = make()
         return self._once[key]
 
-    def chain(self, joint):
+    def chain(self, joint: int) -> tuple[int, ...]:
         """``joint`` and the joints on the longest way down."""
         found = [int(joint)]
         while self.next[found[-1]] >= 0:
             found.append(int(self.next[found[-1]]))
         return tuple(found)
 
-    def step(self, parent, child):
+    def step(self, parent: int, child: int) -> float:
         """The length from ``parent`` through ``child`` to the end of its longest way."""
         return float(np.linalg.norm(self.points[child] - self.points[parent]) + self.reach[child])
 
-    def line(self, chain):
+    def line(self, chain: tuple[int, ...]) -> np.ndarray:
         """The points of a chain, with the last bone's tip where there is one ``(n, 3)``."""
         end = self.ends[chain[-1]]
         points = [self.points[j] for j in chain]
@@ -104,11 +111,11 @@ class Tree:
 _MOST_CUTS = 32
 
 
-def _z(value, expected):
+def _z(value: float, expected: tuple[float, float]) -> float:
     return min(((value - expected[0]) / expected[1]) ** 2, 9.0) / 2
 
 
-def find_limb(tree, names, joint, template):
+def find_limb(tree: Tree, names: NameEvidence, joint: int, template: Template) -> Limb | None:
     """The best cut of the chain that begins at ``joint`` (a Limb), or None if it is too short."""
     chain = tree.chain(joint)
     line = tree.line(chain)
@@ -158,7 +165,7 @@ class _Evidence:
     branches: list
 
 
-def _score(evidence, cuts, template):
+def _score(evidence: _Evidence, cuts: tuple[int, ...], template: Template) -> float | None:
     a, b, c = cuts
     way = evidence.way
     upper, lower, before, after = way[b] - way[a], way[c] - way[b], way[a], way[-1] - way[c]

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import combinations, pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -17,6 +18,10 @@ from .hands import find_fingers
 from .limbs import ARM, LEG, Tree, find_limb
 from .parts import NEXT
 from .words import LEFT, RIGHT, NameEvidence
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+    from .limbs import Limb, Template
 
 
 @dataclass(frozen=True)
@@ -66,10 +71,10 @@ class _Pair:
 _MOST_LIMBS = 24  # at one joint: so many of its chains, the likeliest, are tried as limbs
 
 
-def _pairs(tree, names, template, smallest):
+def _pairs(tree: Tree, names: NameEvidence, template: Template, smallest: float) -> list[_Pair]:
     found, limb_at = [], {}
 
-    def limb(start):
+    def limb(start: int) -> Limb | None:
         if start not in limb_at:
             limb_at[start] = find_limb(tree, names, start, template)
         return limb_at[start]
@@ -80,30 +85,31 @@ def _pairs(tree, names, template, smallest):
         alike = _with_partner(long_enough)
         tried = [c for c in alike if limb(c) is not None]
         if len(tried) > _MOST_LIMBS:
-            tried = sorted(sorted(tried, key=lambda c: -limb(c).score)[:_MOST_LIMBS], key=tried.index)
+            scores = {c: made.score for c in tried if (made := limb(c)) is not None}
+            tried = sorted(sorted(tried, key=lambda c: -scores[c])[:_MOST_LIMBS], key=tried.index)
         for pair in combinations(tried, 2):
             ways = sorted(long_enough[c] for c in pair)
-            limbs = [limb(c) for c in pair]
+            limbs = [made for c in pair if (made := limb(c)) is not None]
             if ways[0] < 0.75 * ways[1]:
                 continue
-            sides = [names.sides[limb.joints[0]] for limb in limbs]
-            score = sum(limb.score for limb in limbs) / 2 - 8 * np.log(ways[1] / ways[0])
+            sides = [names.sides[one.joints[0]] for one in limbs]
+            score = sum(one.score for one in limbs) / 2 - 8 * np.log(ways[1] / ways[0])
             if set(sides) == {LEFT, RIGHT} and names.key(limbs[0].joints[0]) == names.key(limbs[1].joints[0]):
                 score += 0.7
-            branches = min(len(tree.skeleton.children[limb.joints[2]]) for limb in limbs)
-            leaves = min(int(tree.leaves[limb.joints[2]]) for limb in limbs)
+            branches = min(len(tree.skeleton.children[one.joints[2]]) for one in limbs)
+            leaves = min(int(tree.leaves[one.joints[2]]) for one in limbs)
             found.append(_Pair(base, pair, tuple(limbs), score, float(np.mean(ways)), min(branches, leaves)))
     return found
 
 
-def _with_partner(ways):
+def _with_partner(ways: dict[int, float]) -> list[int]:
     """The keys of ``ways`` whose length another one has too, within a quarter."""
-    ordered = sorted(ways, key=ways.get)
+    ordered = sorted(ways, key=ways.__getitem__)
     kept = {key for a, b in pairwise(ordered) if ways[a] >= 0.75 * ways[b] for key in (a, b)}
     return [key for key in ways if key in kept]
 
 
-def _joint_path(skeleton, low, high):
+def _joint_path(skeleton: Skeleton, low: int, high: int) -> tuple[int, list[int]] | None:
     """The joints from ``low`` (left out) to ``high`` over their common ancestor, and that ancestor."""
     above_low, above_high = [low, *skeleton.ancestors(low)], [high, *skeleton.ancestors(high)]
     over_high = set(above_high)
@@ -114,7 +120,7 @@ def _joint_path(skeleton, low, high):
     return common, down[::-1]
 
 
-def _hypothesis(tree, names, legs, arms):
+def _hypothesis(tree: Tree, names: NameEvidence, legs: _Pair, arms: _Pair | None) -> tuple[float, int | None] | None:
     """Score legs and arms together; None where they can't belong to one body."""
     skeleton, points = tree.skeleton, tree.points
     score = legs.score - (1.5 if legs.fingers >= 4 else 0.0)
@@ -138,7 +144,7 @@ def _hypothesis(tree, names, legs, arms):
     return score, head
 
 
-def _head_start(tree, names, base, taken, trunk):
+def _head_start(tree: Tree, names: NameEvidence, base: int, taken: tuple[int, ...], trunk: np.ndarray) -> int | None:
     children, reach, aims, fixed = tree.once(("head", base), lambda: _heads(tree, names, base))
     if not children:
         return None
@@ -149,7 +155,7 @@ def _head_start(tree, names, base, taken, trunk):
     return children[best] if scores[best] > 0 else None
 
 
-def _heads(tree, names, base):
+def _heads(tree: Tree, names: NameEvidence, base: int) -> tuple[tuple[int, ...], np.ndarray, np.ndarray, np.ndarray]:
     """Of each chain that begins at ``base``: its child, reach, direction ``(n, 3)``, and what its names and length say."""
     children = tree.skeleton.children[base]
     chains = [tree.chain(c) for c in children]
@@ -159,13 +165,13 @@ def _heads(tree, names, base):
     return children, reach, rot.normalise(ends), np.array(said)
 
 
-def read_body(skeleton, prefix=None):
+def read_body(skeleton: Skeleton, prefix: str | None = None) -> Body | None:
     """Read the body of ``skeleton`` (a Body), or None where it is none of two legs; see ``read_shape``."""
     found = read_shape(skeleton, prefix)
     return found if isinstance(found, Body) else None
 
 
-def read_shape(skeleton, prefix=None):
+def read_shape(skeleton: Skeleton, prefix: str | None = None) -> Body | Shape:
     """Read ``skeleton`` (a Body), or tell what it is instead (a Shape).
 
     ``prefix``: what the bone names begin with, where that is known better than what they share.
@@ -197,7 +203,7 @@ def read_shape(skeleton, prefix=None):
     return _other_shape(tree, names, *best[2:4]) or _assemble(tree, names, *best[2:], margin=best[0] - rival)
 
 
-def _other_shape(tree, names, legs, arms):
+def _other_shape(tree: Tree, names: NameEvidence, legs: _Pair, arms: _Pair | None) -> Shape | None:
     """The Shape of what has its limbs otherwise than an upright body has, or None."""
     ways = [tree.points[limb.joints[2]] - tree.points[limb.joints[0]] for limb in legs.limbs]
     reach = np.mean(ways, axis=0)
@@ -219,17 +225,19 @@ def _other_shape(tree, names, legs, arms):
     return None
 
 
-def _speak(names, pair, template):
+def _speak(names: NameEvidence, pair: _Pair, template: Template) -> float:
     """How far the names of a pair of limbs speak for a template's parts, from -1 to 1."""
     told = [names.weight(j, part) for limb in pair.limbs for j, part in zip(limb.joints, template.parts)]
     return float(np.mean(told))
 
 
-def _assemble(tree, names, legs, arms, head_start, margin):
+def _assemble(
+    tree: Tree, names: NameEvidence, legs: _Pair, arms: _Pair | None, head_start: int | None, margin: float
+) -> Body:
     skeleton, points = tree.skeleton, tree.points
     parts, sure, spine, common = {}, {}, [], legs.base
     if arms is not None:
-        common, spine = _joint_path(skeleton, legs.base, arms.base)
+        common, spine = _joint_path(skeleton, legs.base, arms.base) or (common, spine)
     above_legs = skeleton.ancestors(legs.base)
     below_common = above_legs[: above_legs.index(common)] if common in above_legs else []
     hips = [common, *reversed(below_common)]
@@ -272,11 +280,11 @@ def _assemble(tree, names, legs, arms, head_start, margin):
     return Body(parts, sure, named, up, forward, source, certain, stature, swapped, names)
 
 
-def _length(points, joints):
+def _length(points: np.ndarray, joints: tuple[int, ...]) -> float:
     return float(sum(np.linalg.norm(points[b] - points[a]) for a, b in pairwise(joints)))
 
 
-def _lone_trunk(tree, names, legs):
+def _lone_trunk(tree: Tree, names: NameEvidence, legs: _Pair) -> tuple[list[int], int | None]:
     """Spine and head of a figure without arms: the most upright chain over the hips."""
     foot = np.mean([tree.points[limb.joints[2]] for limb in legs.limbs], axis=0)
     start = _head_start(tree, names, legs.base, legs.starts, rot.normalise(tree.points[legs.base] - foot))
@@ -286,7 +294,7 @@ def _lone_trunk(tree, names, legs):
     return (list(chain[:-2]), chain[-2]) if len(chain) > 2 else (list(chain[:1]), chain[1] if len(chain) > 1 else None)
 
 
-def _split_neck(tree, names, start, legs):
+def _split_neck(tree: Tree, names: NameEvidence, start: int, legs: _Pair) -> tuple[int, ...]:
     """The neck joints and, last, the head joint, of the chain that begins at ``start``."""
     chain = tree.chain(start)
     said = [names.weight(j, "head") for j in chain]
@@ -304,7 +312,9 @@ def _split_neck(tree, names, start, legs):
     return chain[:-1] if last > 0.17 * leg or len(chain) > 2 else chain
 
 
-def _frame(tree, names, legs, arms, top):
+def _frame(
+    tree: Tree, names: NameEvidence, legs: _Pair, arms: _Pair | None, top: int
+) -> tuple[np.ndarray, np.ndarray, str, bool]:
     """Up and forward of the body, with what the facing was taken from."""
     points = tree.points
     hips = np.mean([points[limb.joints[0]] for limb in legs.limbs], axis=0)
@@ -337,21 +347,30 @@ def _frame(tree, names, legs, arms, top):
     return up, forward * (np.sign(guess) or 1.0), "nothing", False
 
 
-def _bend(points, joints):
+def _bend(points: np.ndarray, joints: tuple[int, ...]) -> np.ndarray:
     start, middle, end = (points[j] for j in joints)
     line = rot.normalise(end - start)
     out = middle - start
     return out - (out @ line) * line
 
 
-def _nearest_axis(v):
+def _nearest_axis(v: np.ndarray) -> np.ndarray:
     axis = int(np.argmax(np.abs(v)))
     up = np.zeros(3)
     up[axis] = np.sign(v[axis])
     return up
 
 
-def _add_limbs(tree, names, legs, arms, frame, parts, sure, base_sure):
+def _add_limbs(
+    tree: Tree,
+    names: NameEvidence,
+    legs: _Pair,
+    arms: _Pair | None,
+    frame: tuple[np.ndarray, np.ndarray, str, bool],
+    parts: dict[str, tuple[int, ...]],
+    sure: dict[str, float],
+    base_sure: float,
+) -> bool:
     """Put both pairs of limbs into ``parts`` by the body's own left; tell whether names disagree."""
     up, forward = frame[:2]
     left = np.cross(up, forward)
@@ -370,7 +389,16 @@ def _add_limbs(tree, names, legs, arms, frame, parts, sure, base_sure):
     return votes < 0
 
 
-def _add_limb(tree, names, limb, template, side, parts, sure, certainty):
+def _add_limb(
+    tree: Tree,
+    names: NameEvidence,
+    limb: Limb,
+    template: Template,
+    side: str,
+    parts: dict[str, tuple[int, ...]],
+    sure: dict[str, float],
+    certainty: float,
+) -> None:
     chain, (a, b, c) = limb.chain, limb.cuts
     runs = {
         template.before: chain[:a],
@@ -389,7 +417,7 @@ def _add_limb(tree, names, limb, template, side, parts, sure, certainty):
             sure[f"{side} {part}"] = certainty
 
 
-def _add_helpers(tree, names, parts, sure):
+def _add_helpers(tree: Tree, names: NameEvidence, parts: dict[str, tuple[int, ...]], sure: dict[str, float]) -> None:
     """Twist helpers: childless joints that lie along a limb bone, beside the way to the next joint."""
     taken = {j for run in parts.values() for j in run}
     for side in (LEFT, RIGHT):

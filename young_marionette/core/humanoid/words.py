@@ -7,6 +7,7 @@ H-Anim (ISO/IEC 19774). It gives evidence, never a verdict: ``reading`` weighs i
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from ..evaluator import EVALUATOR
 
@@ -101,7 +102,7 @@ _JOINED = {
 }
 
 
-def split(name):
+def split(name: str) -> list[str]:
     """The lower-case words of a name, split on case, digits and separators, sides kept."""
     words = []
     for word in (w.lower() for w in _SPLIT.findall(name)):
@@ -109,7 +110,7 @@ def split(name):
     return words
 
 
-def _unglue(word):
+def _unglue(word: str) -> list[str]:
     """Take a side off words that were written together, such as ``lthigh`` or ``rightfoot``."""
     if word in _KNOWN or word in SIDE_WORDS:
         return [word]
@@ -126,7 +127,7 @@ def _unglue(word):
 _KNOWN = {w for phrase, _ in _PHRASES for w in phrase}
 
 
-def shared_prefix(names):
+def shared_prefix(names: Sequence[str]) -> str:
     """The beginning that all names share up to a separator, such as ``quay:``; often empty."""
     if len(names) < 3:
         return ""
@@ -136,19 +137,19 @@ def shared_prefix(names):
     return first[: cut + 1]
 
 
-def side_of(words):
+def side_of(words: list[str]) -> str | None:
     """``"left"``, ``"right"`` or None, as the words say it."""
     sides = {SIDE_WORDS[w] for w in words if w in SIDE_WORDS}
     return sides.pop() if len(sides) == 1 else None
 
 
-def parts_of(words):
+def parts_of(words: list[str]) -> dict[str, float]:
     """As ``_parts_of``; names repeat from file to file."""
     key = tuple(words)
     return dict(EVALUATOR.of("parts in words", key, lambda: _parts_of(key)))
 
 
-def _parts_of(words):
+def _parts_of(words: tuple[str, ...]) -> dict[str, float]:
     """The body parts that the words speak of, as ``{part: weight}`` that sum to one; may be empty.
 
     A word with two meanings (a *hip* may be the pelvis or the thigh) shares its weight.
@@ -183,19 +184,19 @@ def _parts_of(words):
 class NameEvidence:
     """The words of all names of one skeleton, with what they share taken off."""
 
-    def __init__(self, names, prefix=None):
+    def __init__(self, names: tuple[str, ...], prefix: str | None = None) -> None:
         self.prefix = shared_prefix(names) if prefix is None else prefix
         self.words = [split(n.removeprefix(self.prefix)) for n in names]
         self.parts = [parts_of(w) for w in self.words]
         self.sides = [side_of(w) for w in self.words]
 
-    def weight(self, joint, *parts):
+    def weight(self, joint: int, *parts: str) -> float:
         """How far the joint's name speaks for one of ``parts``: 1 fully, 0 silent, -1 for others."""
         said = self.parts[joint]
         if not said:
             return 0.0
         return 2 * max(said.get(p, 0.0) for p in parts) ** 0.5 - 1 if any(p in said for p in parts) else -1.0
 
-    def key(self, joint):
+    def key(self, joint: int) -> tuple[str, ...]:
         """What is left of a name to compare it with another skeleton's, sides apart."""
         return tuple(w for w in self.words[joint] if w not in SIDE_WORDS)

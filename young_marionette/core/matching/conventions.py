@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ..humanoid.words import FINGERS
 from ..names import free_name
 from .tying import SIDES, tie
+
+if TYPE_CHECKING:
+    from ..humanoid.reading import Body
+    from ..skeleton import Skeleton
+    from .tying import String
+
 
 _VRM_LIMBS = {
     "collarbone": "Shoulder",
@@ -30,7 +39,7 @@ _H_ANIM_LIMBS = {
 }
 
 
-def _vrm():
+def _vrm() -> dict[str, tuple[str, ...]]:
     """VRM 1.0 humanoid bones, from part to the names along its run."""
     names = {"hips": ("hips",), "spine": ("spine", "chest", "upperChest"), "neck": ("neck",), "head": ("head",)}
     for side in SIDES:
@@ -41,7 +50,7 @@ def _vrm():
     return names
 
 
-def _h_anim():
+def _h_anim() -> dict[str, tuple[str, ...]]:
     """H-Anim (ISO/IEC 19774-1:2019) joints, from part to the names along its run."""
     spine = [f"vl{i}" for i in range(5, 0, -1)] + [f"vt{i}" for i in range(12, 0, -1)]
     names = {
@@ -72,7 +81,7 @@ HUMANOID = frozenset(name for run in _vrm().values() for name in run)
 CONVENTIONS = {"vrm": ("VRM 1.0", _vrm()), "h-anim": ("H-Anim", _h_anim())}
 
 
-def _along(run, names):
+def _along(run: Sequence[str], names: tuple[str, ...]) -> list[tuple[str, str]]:
     """Pair a run of bones with a run of names: one to one, or spread so that the ends agree."""
     count = min(len(run), len(names))
     if count == 1:
@@ -81,7 +90,7 @@ def _along(run, names):
     return [(run[i], names[k]) for i, k in zip(*pick)]
 
 
-def convention_names(skeleton, body, convention):
+def convention_names(skeleton: Skeleton, body: Body, convention: str) -> dict[str, str]:
     """``{old name: new name}`` by a convention of ``CONVENTIONS``; bones that it has no name for are left out."""
     wanted = CONVENTIONS[convention][1]
     pairs = [
@@ -93,7 +102,9 @@ def convention_names(skeleton, body, convention):
     return _without_clashes(skeleton, dict(pairs))
 
 
-def tied_names(strings, skeleton, convention):
+def tied_names(
+    strings: tuple[String, ...], skeleton: Skeleton, convention: str
+) -> tuple[dict[str, str], tuple[tuple[str, str], ...]]:
     """``({old name: new name}, pairs of a convention's bone and its new name)``: target bones as they were tied."""
     wanted = CONVENTIONS[convention][1]
     pairs = [pair for s in strings if s.part in wanted for pair in _along(s.target, wanted[s.part])]
@@ -101,7 +112,7 @@ def tied_names(strings, skeleton, convention):
     return _without_clashes(skeleton, names), tuple((new, new) for new in names.values())
 
 
-def learned_names(skeleton, body, rig, rig_body):
+def learned_names(skeleton: Skeleton, body: Body, rig: Skeleton, rig_body: Body) -> dict[str, str]:
     """``{old name: new name}`` as a rig names the bones at the same places, and by its prefix for the rest."""
     pairs = [
         pair
@@ -112,13 +123,13 @@ def learned_names(skeleton, body, rig, rig_body):
     names = {}
     for old, new in pairs:
         names.setdefault(old, new)
-    roots = [b.parts.get("root") for b in (body, rig_body)]
-    if all(roots):
-        names[skeleton.names[roots[0][0]]] = rig.names[roots[1][0]]
+    root, rig_root = body.parts.get("root"), rig_body.parts.get("root")
+    if root and rig_root:
+        names[skeleton.names[root[0]]] = rig.names[rig_root[0]]
     return _without_clashes(skeleton, names)
 
 
-def _without_clashes(skeleton, names):
+def _without_clashes(skeleton: Skeleton, names: dict[str, str]) -> dict[str, str]:
     """Names, with bones that keep theirs told apart from those that are named alike now."""
     result, taken = dict(names), set(names.values())
     for name in skeleton.names:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..evaluator import EVALUATOR
 from ..humanoid.words import shared_prefix
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
 
 
 @dataclass(frozen=True)
@@ -18,12 +22,12 @@ class Difference:
     bones: tuple[str, ...]
 
 
-def _shape(skeleton):
+def _shape(skeleton: Skeleton) -> tuple[dict[str, tuple[str | None, float]], float]:
     # Many are compared with many.
     return EVALUATOR.of("shape", (skeleton,), lambda: _shaped(skeleton))
 
 
-def _shaped(skeleton):
+def _shaped(skeleton: Skeleton) -> tuple[dict[str, tuple[str | None, float]], float]:
     """``{name without prefix: (parent's name without prefix, offset as a share of the whole)}``."""
     prefix = shared_prefix(skeleton.names)
     size = np.linalg.norm(skeleton.offsets[skeleton.parents >= 0], axis=1).sum() or 1.0
@@ -34,17 +38,17 @@ def _shaped(skeleton):
     }, size
 
 
-def kinship(a, b):
+def kinship(a: Skeleton, b: Skeleton) -> float:
     """Share of bone names, prefixes apart, that two skeletons have in common (0 to 1)."""
     return EVALUATOR.of("kinship", (a, b), lambda: _kinship(a, b))
 
 
-def _kinship(a, b):
+def _kinship(a: Skeleton, b: Skeleton) -> float:
     here, there = set(_shape(a)[0]), set(_shape(b)[0])
     return len(here & there) / max(len(here | there), 1)
 
 
-def differences(a, b, within=0.002):
+def differences(a: Skeleton, b: Skeleton, within: float = 0.002) -> list[Difference]:
     """What ``b`` has otherwise than ``a`` (list of Difference). ``within``: share of all bone lengths that is let pass."""
     (here, size_a), (there, size_b) = _shape(a), _shape(b)
     more, fewer = [n for n in there if n not in here], [n for n in here if n not in there]

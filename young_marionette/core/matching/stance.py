@@ -11,7 +11,9 @@ every bone is fitted to all that hangs on it (least squares over the directions,
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -20,6 +22,11 @@ from ..evaluator import EVALUATOR
 from ..humanoid.parts import LEG, NEXT
 from ..humanoid.words import FINGERS
 from ..skeleton import pose_world
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+    from .tying import String
+
 
 FLAT_WITHIN = np.radians(35)
 BENT = np.radians(8)
@@ -32,7 +39,7 @@ class Stance:
     source: np.ndarray
     target: np.ndarray
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         for side in ("source", "target"):
             pose = getattr(self, side)
             if pose.flags.writeable:
@@ -51,7 +58,7 @@ class Limb:
     angle: float
 
 
-def lead_pairs(strings, source, target):
+def lead_pairs(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> dict[int, int]:
     """``{target joint: source joint}`` of the bones that are tied one to one, or lead their run."""
     pairs = {}
     for s in strings:
@@ -63,7 +70,7 @@ def lead_pairs(strings, source, target):
     return pairs
 
 
-def tied_children(target, pairs):
+def tied_children(target: Skeleton, pairs: dict[int, int]) -> dict[int, list[int]]:
     """For each tied target joint the tied joints nearest below it."""
     below = {j: [] for j in pairs}
     for joint in pairs:
@@ -73,14 +80,14 @@ def tied_children(target, pairs):
     return below
 
 
-def leg_scale(strings, source, target):
+def leg_scale(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> float:
     """Target leg length over source leg length (thigh and shin along the bones); 1 without legs."""
     # Asked for at each step of a drag.
     key = tuple(strings), source, target
     return EVALUATOR.of("leg scale", key, lambda: _leg_scale(*key))
 
 
-def _leg_scale(strings, source, target):
+def _leg_scale(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> float:
     lengths = []
     for skeleton, side in ((source, "source"), (target, "target")):
         points, total = skeleton.rest_world[0], 0.0
@@ -93,13 +100,13 @@ def _leg_scale(strings, source, target):
     return lengths[1] / lengths[0] if min(lengths) > 0 else 1.0
 
 
-def same_body(strings, source, target):
+def same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> bool:
     """Whether both skeletons have the same bone lengths, up to one common scale."""
     key = tuple(strings), source, target
     return EVALUATOR.of("same body", key, lambda: _same_body(*key))
 
 
-def _same_body(strings, source, target):
+def _same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> bool:
     pairs = lead_pairs(strings, source, target)
     if len(pairs) < 8 or any(len(s.source) != len(s.target) and s.bends for s in strings):
         return False
@@ -113,7 +120,9 @@ def _same_body(strings, source, target):
     return max(misfits, default=1.0) < 1e-3 * np.ptp(b, axis=0).max()
 
 
-def match(strings, source, target, source_pose=None):
+def match(
+    strings: tuple[String, ...], source: Skeleton, target: Skeleton, source_pose: np.ndarray | None = None
+) -> Stance:
     """Match the stance by itself (a Stance). ``source_pose (joints, 4)`` replaces the source's rest."""
     source_pose = source.rest if source_pose is None else np.asarray(source_pose, float)
     here, _ = pose_world(source, source_pose)
@@ -135,17 +144,21 @@ def match(strings, source, target, source_pose=None):
     return Stance(source_pose, rot.multiply(rot.conjugate(above), world))
 
 
-def _whole_fit(here, there, pairs, joint, below):
+def _whole_fit(
+    here: np.ndarray, there: np.ndarray, pairs: dict[int, int], joint: int, below: list[int]
+) -> Callable[..., Any]:
     aims = np.array([here[pairs[c]] - here[pairs[joint]] for c in below])
     own = np.array([there[c] - there[joint] for c in below])
 
-    def fit(over):
+    def fit(over: np.ndarray) -> np.ndarray:
         return rot.multiply(rot.best_turn(rot.rotate(over, own), aims), over)
 
     return fit
 
 
-def _limb_fits(strings, source, target, here, there):
+def _limb_fits(
+    strings: tuple[String, ...], source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray
+) -> dict[int, Callable[..., Any]]:
     """``{target joint: function from the turn above it to its own turn}`` for limbs, hands, feet, fingers."""
     ties = {s.part: s for s in strings}
     fits = {}
@@ -156,7 +169,7 @@ def _limb_fits(strings, source, target, here, there):
                 lower = NEXT[part]
                 below = _limb_aims(ties, source, target, here, there, side, lower) if lower in NEXT else None
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
-                if below and all(_bent(joints[i], below[i]) for i in (1, 2)):
+                if below and _bent(joints[1], below[1]) and _bent(joints[2], below[2]):
                     fits[joints[0]] = _frame_fit((joints[2], below[2]), (joints[1], below[1]))
                 else:
                     fits[joints[0]] = _aim(joints[2], joints[1])
@@ -171,12 +184,20 @@ def _limb_fits(strings, source, target, here, there):
     return fits
 
 
-def _bent(a, b):
+def _bent(a: np.ndarray, b: np.ndarray) -> bool:
     """Whether two directions differ by more than BENT."""
     return float(a @ b) < np.cos(BENT) * np.sqrt(float(a @ a) * float(b @ b))
 
 
-def _next_aims(ties, source, target, here, there, part, following):
+def _next_aims(
+    ties: dict[str, String],
+    source: Skeleton,
+    target: Skeleton,
+    here: np.ndarray,
+    there: np.ndarray,
+    part: str,
+    following: str,
+) -> tuple[int, np.ndarray, np.ndarray] | None:
     """``(target joint, source direction, target direction)`` from one part to the next, or None."""
     a, b = ties.get(part), ties.get(following)
     if a is None or b is None:
@@ -190,11 +211,21 @@ def _next_aims(ties, source, target, here, there, part, following):
     return t0, here[s1] - here[s0], there[t1] - there[t0]
 
 
-def _limb_aims(ties, source, target, here, there, side, part):
+def _limb_aims(
+    ties: dict[str, String],
+    source: Skeleton,
+    target: Skeleton,
+    here: np.ndarray,
+    there: np.ndarray,
+    side: str,
+    part: str,
+) -> tuple[int, np.ndarray, np.ndarray] | None:
     return _next_aims(ties, source, target, here, there, side + part, side + NEXT[part])
 
 
-def _hand_frames(ties, source, target, here, there, side):
+def _hand_frames(
+    ties: dict[str, String], source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray, side: str
+) -> tuple[int, np.ndarray, np.ndarray] | None:
     """Hand joint with ``(along, across)`` of the palm on both sides, from the knuckles of the fingers."""
     hand = ties.get(side + "hand")
     knuckles = [ties[side + f] for f in FINGERS[1:] if side + f in ties]
@@ -203,32 +234,34 @@ def _hand_frames(ties, source, target, here, there, side):
     s, t = source.index[hand.source[0]], target.index[hand.target[0]]
     a = np.array([here[source.index[k.source[0]]] for k in knuckles])
     b = np.array([there[target.index[k.target[0]]] for k in knuckles])
-    frames = [np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, here[s]), (b, there[t]))]
-    return (t, *frames)
+    first, second = (np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, here[s]), (b, there[t])))
+    return t, first, second
 
 
-def _finger_fits(tie, source, target, here, there):
+def _finger_fits(
+    tie: String | None, source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray
+) -> dict[int, Callable[..., Any]]:
     if tie is None or len(tie.source) != len(tie.target):
         return {}
     a, b = [source.index[n] for n in tie.source], [target.index[n] for n in tie.target]
     return {b[i]: _aim(there[b[i + 1]] - there[b[i]], here[a[i + 1]] - here[a[i]]) for i in range(len(b) - 1)}
 
 
-def _aim(own, aim):
-    own = own.tolist()
+def _aim(own: np.ndarray, aim: np.ndarray) -> Callable[..., Any]:
+    way = own.tolist()
 
-    def fit(over):
-        over = over.tolist()
-        turn = rot.between(np.array(rot.rotate_one(over, own)), aim)
-        return np.array(rot.product_one(turn.tolist(), over))
+    def fit(over: np.ndarray) -> np.ndarray:
+        above = over.tolist()
+        turn = rot.between(np.array(rot.rotate_one(above, way)), aim)
+        return np.array(rot.product_one(turn.tolist(), above))
 
     return fit
 
 
-def _frame_fit(own, aim):
+def _frame_fit(own: Any, aim: Any) -> Callable[..., Any]:
     """Line up the first direction exactly, then the second as far as a turn about the first can."""
 
-    def fit(over):
+    def fit(over: np.ndarray) -> np.ndarray:
         turn = rot.multiply(rot.between(rot.rotate(over, own[0]), aim[0]), over)
         axis = rot.normalise(aim[0])
         a, b = (v - (v @ axis) * axis for v in (rot.rotate(turn, own[1]), aim[1]))
@@ -239,10 +272,10 @@ def _frame_fit(own, aim):
     return fit
 
 
-def _sole(own, aim):
+def _sole(own: np.ndarray, aim: np.ndarray) -> Callable[..., Any]:
     """Feet: both flat (pitch nearly alike) turn about the vertical only; else the direction is lined up."""
 
-    def pitch(v):
+    def pitch(v: np.ndarray) -> float:
         return np.arctan2(v[1], np.hypot(v[0], v[2]))
 
     if abs(pitch(own) - pitch(aim)) > FLAT_WITHIN:
@@ -250,13 +283,13 @@ def _sole(own, aim):
     yaw = np.arctan2(aim[0], aim[2]) - np.arctan2(own[0], own[2])
     level = rot.from_axis_angle(rot.AXES["Y"], np.array(yaw))
 
-    def fit(_over):
+    def fit(_over: np.ndarray) -> np.ndarray:
         return level
 
     return fit
 
 
-def limbs_left(strings, source, target, stance):
+def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, stance: Stance) -> list[Limb]:
     """The angle that is left per limb, hand and foot (list of Limb, degrees)."""
     ties = {s.part: s for s in strings}
     here, _ = pose_world(source, stance.source)

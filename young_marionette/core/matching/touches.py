@@ -6,10 +6,18 @@ elbows back, arms away from the body, head down.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from .. import rotations as rot
 from ..skeleton import pose_world
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+    from .tying import String
+
 
 TOUCHES = {
     "shoulders up": "Collarbones, or upper arms where there are none, lifted",
@@ -20,7 +28,7 @@ TOUCHES = {
 _X, _Y, _Z = (rot.AXES[a] for a in "XYZ")
 
 
-def _turns(name, degrees, parts):
+def _turns(name: str, degrees: float, parts: dict[str, int]) -> Iterator[tuple[str, np.ndarray, float]]:
     """``(part, world axis, radians)`` of a touch, parents first; left is +X, so that it turns the other way."""
     angle = np.radians(degrees)
     for side, sign in (("left ", 1.0), ("right ", -1.0)):
@@ -35,7 +43,7 @@ def _turns(name, degrees, parts):
         yield "head", _X, angle
 
 
-def touched(pose, skeleton, strings, touches):
+def touched(pose: np.ndarray, skeleton: Skeleton, strings: tuple[String, ...], touches: dict[str, float]) -> np.ndarray:
     """``pose (joints, 4)`` of the target with touches ``{name: degrees}``; parts that are not tied are passed over."""
     pose = np.array(pose)
     parts = {s.part: skeleton.index[s.target[0]] for s in strings}

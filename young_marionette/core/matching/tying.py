@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..humanoid.parts import ARM, LEG
 from ..humanoid.words import FINGERS
+
+if TYPE_CHECKING:
+    from ..humanoid.reading import Body
+    from ..skeleton import Skeleton
+
 
 SIDES = ("left", "right")
 REQUIRED = (
@@ -40,16 +46,16 @@ class String:
     locked: bool = False
 
     @property
-    def sure(self):
+    def sure(self) -> bool:
         return self.certainty >= SURE
 
     @property
-    def bends(self):
+    def bends(self) -> bool:
         """Whether the run shares its bend among its bones."""
         return self.part.removeprefix("left ").removeprefix("right ") in BENDING
 
 
-def tie(source, source_body, target, target_body):
+def tie(source: Skeleton, source_body: Body, target: Skeleton, target_body: Body) -> tuple[String, ...]:
     """Tie all that fits between two skeletons whose bodies were read (tuple of String)."""
     strings = []
     for part in (*REQUIRED, *OPTIONAL):
@@ -63,11 +69,11 @@ def tie(source, source_body, target, target_body):
     return tuple(strings)
 
 
-def _names(skeleton, joints):
+def _names(skeleton: Skeleton, joints: tuple[int, ...]) -> tuple[str, ...]:
     return tuple(skeleton.names[j] for j in joints)
 
 
-def _string(part, source, source_body, target, target_body):
+def _string(part: str, source: Skeleton, source_body: Body, target: Skeleton, target_body: Body) -> String:
     sides = (source_body, target_body)
     certainty = float(np.clip(min(b.certainty[part] for b in sides), 0, 1))
     said = [b.named[part] for b in sides]
@@ -93,11 +99,13 @@ def _string(part, source, source_body, target, target_body):
     return String(part, _names(source, runs[0]), _names(target, runs[1]), certainty, reason)
 
 
-def _plain(part):
+def _plain(part: str) -> str:
     return part.split(" ", 1)[1] if part.startswith(SIDES) else part
 
 
-def _helper_string(part, source, source_body, target, target_body):
+def _helper_string(
+    part: str, source: Skeleton, source_body: Body, target: Skeleton, target_body: Body
+) -> String | None:
     """Twist helpers beside a limb bone: tied one to one where both sides have as many."""
     name = f"{part} twist"
     here, there = source_body.parts.get(name, ()), target_body.parts.get(name, ())
@@ -115,11 +123,13 @@ def _helper_string(part, source, source_body, target, target_body):
     )
 
 
-def _by_words(source, source_body, target, target_body, strings):
+def _by_words(
+    source: Skeleton, source_body: Body, target: Skeleton, target_body: Body, strings: list[String]
+) -> list[String]:
     """Bones beyond the body (eyes, jaw, tail, props) whose names have the same words."""
     taken = {n for s in strings for n in s.source}, {n for s in strings for n in s.target}
 
-    def keys(skeleton, body, used):
+    def keys(skeleton: Skeleton, body: Body, used: set[str]) -> dict[Any, list[str]]:
         found, roots = {}, body.parts.get("root", ())
         for joint, name in enumerate(skeleton.names):
             words = body.names.key(joint)
@@ -150,25 +160,27 @@ def _by_words(source, source_body, target, target_body, strings):
     ]
 
 
-def missing(strings, absent=()):
+def missing(strings: tuple[String, ...], absent: tuple[str, ...] = ()) -> list[str]:
     """The required parts that no string ties, but for those that were declared ``absent``."""
     tied = {s.part for s in strings} | set(absent)
     return [part for part in REQUIRED if part not in tied]
 
 
-def untied(strings, skeleton, side):
+def untied(strings: tuple[String, ...], skeleton: Skeleton, side: str) -> list[str]:
     """Names of the bones that no string touches; ``side`` is ``"source"`` or ``"target"``."""
     tied = {n for s in strings for n in getattr(s, side)}
     return [n for n in skeleton.names if n not in tied]
 
 
-def set_string(strings, part, source, target):
+def set_string(
+    strings: tuple[String, ...], part: str, source: tuple[str, ...], target: tuple[str, ...]
+) -> tuple[String, ...]:
     """Strings with ``part`` tied by hand; target bones it takes leave the strings that had them."""
     kept = release(tuple(s for s in strings if s.part != part), target)
     return (*kept, String(part, tuple(source), tuple(target), 1.0, "tied manually", True))
 
 
-def release(strings, target):
+def release(strings: tuple[String, ...], target: tuple[str, ...]) -> tuple[String, ...]:
     """Strings without the given target bones; a string that loses all of them is gone.
 
     A source bone may drive several target bones (a limb and its helpers); a target bone hangs on one string.
@@ -177,7 +189,7 @@ def release(strings, target):
     return tuple(s for s in cut if s.target)
 
 
-def mirror_part(part):
+def mirror_part(part: str) -> str | None:
     """The same part on the other side, or None for a part on the midline."""
     for here, other in (SIDES, SIDES[::-1]):
         if part.startswith(here + " "):
@@ -185,7 +197,7 @@ def mirror_part(part):
     return None
 
 
-def partner_of(body, joint):
+def partner_of(body: Body, joint: int) -> int | None:
     """The joint at the same place on the other side of a Body, or None where it has no partner."""
     for part, run in body.parts.items():
         other = body.parts.get(mirror_part(part) or "", ())

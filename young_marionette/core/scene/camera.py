@@ -4,8 +4,13 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+
+if TYPE_CHECKING:
+    pass
+
 
 FIELD = np.radians(32)
 GLIDE = 0.28
@@ -24,26 +29,26 @@ class Pose:
     _matrices: dict = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @property
-    def eye(self):
+    def eye(self) -> np.ndarray:
         flat = np.cos(self.pitch)
         way = np.array([np.sin(self.yaw) * flat, np.sin(self.pitch), np.cos(self.yaw) * flat])
         return np.array(self.target) + self.distance * way
 
     @property
-    def axes(self):
+    def axes(self) -> np.ndarray:
         """Right, up and back of the view, as rows."""
         back = (self.eye - self.target) / self.distance
         right = np.array([np.cos(self.yaw), 0.0, -np.sin(self.yaw)])
         return np.stack([right, np.cross(back, right), back])
 
-    def matrix(self, aspect):
+    def matrix(self, aspect: float) -> np.ndarray:
         """Projection times view, ``(4, 4)``, for column vectors."""
         if aspect not in self._matrices:
             self._matrices.clear()
             self._matrices[aspect] = self._matrix(aspect)
         return self._matrices[aspect]
 
-    def _matrix(self, aspect):
+    def _matrix(self, aspect: float) -> np.ndarray:
         near, far = max(0.02, self.distance * 0.02), self.distance * 6 + 60
         view = np.eye(4)
         view[:3, :3] = self.axes
@@ -59,13 +64,14 @@ class Pose:
 class Camera:
     """The present pose, on its way to a goal."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self._from = self._goal = Pose()
         self._since = 0.0
-        self._seen = self._last = None  # where what moves was when the view was chosen, and is
+        self._seen: np.ndarray | None = None
+        self._last: np.ndarray | None = None  # where what moves was when the view was chosen, and is
 
     @property
-    def pose(self):
+    def pose(self) -> Pose:
         """Where the camera is just now."""
         share = min(1.0, (time.monotonic() - self._since) / GLIDE)
         share = share * share * (3 - 2 * share)
@@ -78,10 +84,10 @@ class Camera:
         return Pose(tuple(mix[:3]), *mix[3:])
 
     @property
-    def moving(self):
+    def moving(self) -> bool:
         return time.monotonic() - self._since < GLIDE and self._from != self._goal
 
-    def glide(self, **changes):
+    def glide(self, **changes: Any) -> None:
         """Move smoothly to a goal with some values changed."""
         goal = replace(self._goal, **changes)
         start = self.pose
@@ -90,48 +96,48 @@ class Camera:
         self._from, self._goal, self._since = start, replace(goal, yaw=goal.yaw + 2 * np.pi * turns), time.monotonic()
         self._seen = self._last
 
-    def jump(self, **changes):
+    def jump(self, **changes: Any) -> None:
         """Be at once where some values are changed."""
         self._goal = self._from = replace(self.pose, **changes)
         self._seen = self._last
 
-    def orbit(self, dx, dy):
+    def orbit(self, dx: float, dy: float) -> None:
         """Turn by a way of the pointer in pixels."""
         pose = self.pose
         self.jump(yaw=pose.yaw - dx * 0.008, pitch=float(np.clip(pose.pitch + dy * 0.006, -0.3, np.pi / 2 - 0.001)))
 
-    def pan(self, dx, dy, height):
+    def pan(self, dx: float, dy: float, height: float) -> None:
         """Move sideways by a way of the pointer in pixels, in a view ``height`` pixels high."""
         pose = self.pose
         step = 2 * np.tan(FIELD / 2) * pose.distance / max(height, 1)
         target = np.array(pose.target) - pose.axes[0] * dx * step + pose.axes[1] * dy * step
         self.jump(target=tuple(target))
 
-    def zoom(self, factor):
+    def zoom(self, factor: float) -> None:
         """Come nearer (factor under 1) or go away."""
         self.jump(distance=float(np.clip(self.pose.distance * factor, 0.3, 200.0)))
 
-    def follow(self, target):
+    def follow(self, target: np.ndarray) -> None:
         """Keep the target on a moving point."""
         self._shift(np.array(target) - self._goal.target)
 
-    def go_along(self, place):
+    def go_along(self, place: np.ndarray) -> None:
         """Keep what moves in the picture: rest while ``place`` is near where it was last seen, and go along beyond."""
         self._last = np.array(place, float)
-        self._seen = self._last if self._seen is None else self._seen
-        way = self._last - self._seen
+        seen = self._seen = self._last if self._seen is None else self._seen
+        way = self._last - seen
         length = np.linalg.norm(way)
         if length > LOOSE * self._goal.distance:
             way = way * (1 - LOOSE * self._goal.distance / length)
-            self._seen = self._seen + way
+            self._seen = seen + way
             self._shift(way)
 
-    def _shift(self, shift):
+    def _shift(self, shift: np.ndarray) -> None:
         if np.abs(shift).max() > 1e-6:
             self._goal = replace(self._goal, target=tuple(np.array(self._goal.target) + shift))
             self._from = replace(self._from, target=tuple(np.array(self._from.target) + shift))
 
-    def look_at(self, points, aspect=1.0, glide=True):
+    def look_at(self, points: np.ndarray, aspect: float = 1.0, glide: bool = True) -> None:
         """Frame points ``(n, 3)`` so that all are in view."""
         low, high = points.min(0), points.max(0)
         middle, axes = (low + high) / 2, self._goal.axes
@@ -141,7 +147,7 @@ class Camera:
         (self.glide if glide else self.jump)(target=tuple(middle), distance=float(np.clip(distance, 0.5, 200)))
 
 
-def project(matrix, points, width, height):
+def project(matrix: np.ndarray, points: np.ndarray, width: float, height: float) -> tuple[np.ndarray, np.ndarray]:
     """Screen places ``(n, 2)`` in pixels and depths ``(n,)`` of world points ``(n, 3)``."""
     homogeneous = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
     w = np.where(np.abs(homogeneous[:, 3]) < 1e-9, 1e-9, homogeneous[:, 3])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,6 +12,10 @@ from .. import rotations as rot
 from ..character.meshes import Character, joint_matrices, skinned
 from ..scaling import factors_of_pose
 from ..skeleton import Skeleton
+
+if TYPE_CHECKING:
+    from ..humanoid.reading import Body
+
 
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
@@ -31,17 +36,17 @@ class Bones:
     reach: float = 0.0
 
     @cached_property
-    def balls(self):
+    def balls(self) -> np.ndarray:
         """The joints that are drawn."""
         return np.flatnonzero(self.joint_radius > 0)
 
     @cached_property
-    def heads(self):
+    def heads(self) -> np.ndarray:
         """Which of the bones is the head's tip (a mask)."""
         return (self.start == self.head) & (self.end < 0)
 
     @classmethod
-    def of(cls, skeleton, body, height):
+    def of(cls, skeleton: Skeleton, body: Body | None, height: float) -> Bones:
         """The bones worth drawing of a figure ``height`` metres tall: not those without length, nor the
         one that leads up from a root on the floor."""
         hidden = set(body.parts.get("root", ())) if body else set()
@@ -74,7 +79,7 @@ class Bones:
         )
 
 
-def _thickness(skeleton, body):
+def _thickness(skeleton: Skeleton, body: Body | None) -> np.ndarray:
     """Radius of the spindle from each joint, as a share of the figure's height."""
     shares = {
         "thigh": 0.034,
@@ -124,20 +129,20 @@ class Figure:
     _segments: tuple | None = field(default=None, repr=False)
 
     @property
-    def placed(self):
+    def placed(self) -> np.ndarray:
         """Joint positions where the figure stands on the stage."""
         return self.positions + self.shift
 
     @property
-    def shows_body(self):
+    def shows_body(self) -> bool:
         return self.character is not None and self.dress != "bones" and not self.ghost
 
     @property
-    def shows_bones(self):
+    def shows_bones(self) -> bool:
         return not self.shows_body or self.dress == "through"
 
     @property
-    def joint_matrices(self):
+    def joint_matrices(self) -> np.ndarray:
         """``(joints, 4, 4)`` from the joints' axes to where the figure stands on the stage."""
         assert self.skeleton is not None  # of one with a body
         factors = factors_of_pose(self.skeleton, self.factors)
@@ -145,7 +150,7 @@ class Figure:
         matrices[:, :3, :3] *= self.size
         return matrices
 
-    def skin(self):
+    def skin(self) -> tuple[np.ndarray, np.ndarray]:
         """``(corners (t, 3, 3), joint of each triangle)``: the body's triangles on the stage, for picking."""
         assert self.character is not None  # of one with a body
         matrices, corners, joints = self.joint_matrices, [], []
@@ -156,14 +161,14 @@ class Figure:
             joints.append(lead[mesh.triangles[:, 0]])
         return np.concatenate(corners), np.concatenate(joints)
 
-    def segments(self):
+    def segments(self) -> tuple[np.ndarray, np.ndarray]:
         """``(starts, ends)`` of all bones ``(bones, 3)``, in the world of the stage."""
         made_of = self.positions, self.rotations, self.shift, self.bones
         if self._segments is None or any(a is not b for a, b in zip(self._segments[0], made_of)):
             self._segments = made_of, self._worked_out()
         return self._segments[1]
 
-    def _worked_out(self):
+    def _worked_out(self) -> tuple[np.ndarray, np.ndarray]:
         places, bones = self.placed, self.bones
         starts = places[bones.start]
         ends = places[bones.end]
@@ -172,13 +177,13 @@ class Figure:
         return starts, ends
 
     @property
-    def extent(self):
+    def extent(self) -> np.ndarray:
         """Points that the figure reaches to, for framing."""
         starts, ends = self.segments()
         return np.concatenate([starts, ends]) if len(starts) else self.placed
 
 
-def spindle_matrices(starts, ends, radius):
+def spindle_matrices(starts: np.ndarray, ends: np.ndarray, radius: np.ndarray) -> np.ndarray:
     """Matrices ``(n, 3, 4)`` that stretch a unit spindle (along +Y, radius 1) over each bone."""
     way = ends - starts
     x, y, z = way.T
@@ -194,7 +199,7 @@ def spindle_matrices(starts, ends, radius):
     return np.stack([side.T * radius[:, None], way, front.T * radius[:, None], starts], -1)
 
 
-def ball_matrices(centres, radius):
+def ball_matrices(centres: np.ndarray, radius: np.ndarray) -> np.ndarray:
     """Matrices ``(n, 3, 4)`` of balls."""
     matrices = np.zeros((len(centres), 3, 4))
     matrices[:, [0, 1, 2], [0, 1, 2]] = radius[:, None]

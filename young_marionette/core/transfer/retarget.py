@@ -9,7 +9,9 @@ sampled along the run at each target bone's share of length, so that the ends ag
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -22,6 +24,12 @@ from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
 from ..skeleton import pose_world
+
+if TYPE_CHECKING:
+    from ..matching.stance import Stance
+    from ..matching.tying import String
+    from ..skeleton import Skeleton
+
 
 _BLOCK = 12_288  # frames that are worked out at once
 
@@ -52,7 +60,14 @@ class _Drive:
 class Transfer:
     """A prepared transfer: made once per stringing, run on any clip of the source skeleton."""
 
-    def __init__(self, source, target, strings, stance, settings=TransferSettings()):
+    def __init__(
+        self,
+        source: Skeleton,
+        target: Skeleton,
+        strings: tuple[String, ...],
+        stance: Stance,
+        settings: TransferSettings = TransferSettings(),
+    ) -> None:
         lacking = missing(strings)
         if "hips" in lacking:
             raise InputError("The hips have no string, so nothing can be transferred.")
@@ -70,7 +85,7 @@ class Transfer:
         self._place_plan()
 
     # --- planning -------------------------------------------------------------------------------
-    def _plan(self):
+    def _plan(self) -> Iterable[Any]:
         plan = {}
         for s in self.strings:
             here, there = [self.source.index[n] for n in s.source], [self.target.index[n] for n in s.target]
@@ -85,12 +100,12 @@ class Transfer:
             plan.update((d.joint, d) for d in drives)
         return plan.values()
 
-    def _leads(self, s):
+    def _leads(self, s: String) -> bool:
         """Whether a twist string is driven by the limb bone itself, so that helpers take a share."""
         limb = self._ties.get(s.part.removesuffix(" twist"))
         return limb is not None and limb.source[0] == s.source[0]
 
-    def _helpers(self, part, lead, joints):
+    def _helpers(self, part: str, lead: int, joints: Sequence[int]) -> list[_Drive]:
         """Drives of twist helpers along a limb bone: each takes its share of the next bone's twist."""
         side, _, plain = part.partition(" ")
         after = self._ties.get(f"{side} {NEXT.get(plain, '')}")
@@ -104,7 +119,7 @@ class Transfer:
             for j, share in zip(joints, shares)
         ]
 
-    def _sampled(self, s, here, there):
+    def _sampled(self, s: String, here: list[int], there: list[int]) -> list[_Drive]:
         """Drives of a run whose bones differ in number: neighbours on the source's run, and the share between."""
         anchor = self.source.parents[here[0]]
         before = self._ties.get("hips")
@@ -119,7 +134,7 @@ class Transfer:
         return drives
 
     @staticmethod
-    def _shares(skeleton, points, run):
+    def _shares(skeleton: Skeleton, points: np.ndarray, run: list[int]) -> np.ndarray:
         """Share of the run's length at the end of each bone, 0 before the first; the last is 1."""
         lengths = []
         for i, joint in enumerate(run):
@@ -131,7 +146,7 @@ class Transfer:
             lengths.append(length if np.isfinite(length) and length > 1e-9 else 1e-9)
         return np.concatenate([[0], np.cumsum(lengths) / np.sum(lengths)])
 
-    def _place_plan(self):
+    def _place_plan(self) -> None:
         """The hips: which joints carry the place, scale and height, and the root bone on the floor."""
         self._hips = self.target.index[self._ties["hips"].target[0]]
         thighs = [self._ties[p] for p in ("left thigh", "right thigh") if p in self._ties] or [self._ties["hips"]]
@@ -142,12 +157,10 @@ class Transfer:
         self.scale = leg_scale(self.strings, self.source, self.target)
         self.rise = self.settings.height_offset
         if not same_body(self.strings, self.source, self.target):
-            heights = [
-                self._ankle_height(self.source, self._source_points, self._source_turns, "source"),
-                self._ankle_height(self.target, self._target_points, self._target_turns, "target"),
-            ]
-            if None not in heights:
-                self.rise += heights[1] - self.scale * heights[0]
+            here = self._ankle_height(self.source, self._source_points, self._source_turns, "source")
+            there = self._ankle_height(self.target, self._target_points, self._target_turns, "target")
+            if here is not None and there is not None:
+                self.rise += there - self.scale * here
         above = self.target.ancestors(self._hips)
         self.root = above[-1] if above else None
         self._root_height = 0.0
@@ -160,7 +173,7 @@ class Transfer:
             if up > 0.3 * (points[self._hips, 1] - floor):
                 self.root = None  # not a bone on the floor: it stays where it rests
 
-    def _ankle_height(self, skeleton, points, turns, side):
+    def _ankle_height(self, skeleton: Skeleton, points: np.ndarray, turns: np.ndarray, side: str) -> float | None:
         """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
         found = []
         for part in ("left foot", "right foot"):
@@ -174,7 +187,7 @@ class Transfer:
         return float(np.mean(found)) if found else None
 
     # --- running --------------------------------------------------------------------------------
-    def run(self, clip, name=None):
+    def run(self, clip: Clip, name: str | None = None) -> Clip:
         """The motion of ``clip`` on the target: a baked Clip with the clip's rate and frames."""
         if len(clip.skeleton) != len(self.source):
             raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
@@ -202,7 +215,7 @@ class Transfer:
             start=clip.start,
         )
 
-    def _run(self, local, moving, moves):
+    def _run(self, local: np.ndarray, moving: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Local rotation rows of all target joints, and translation rows of those that move, of some frames."""
         frames = local.shape[-1]
         needed = {j for d in self.drives for j in d.sources} | set(self._source_centre)
@@ -215,7 +228,7 @@ class Transfer:
         turned[~driven] = self.target.rest[~driven][:, :, None]
         return turned, self._target_moves(world, places, frames)
 
-    def _target_world(self, seen, frames):
+    def _target_world(self, seen: np.ndarray, frames: int) -> np.ndarray:
         world = np.empty((len(self.target), 4, frames))
         drives = {d.joint: d for d in self.drives}
         for joint, parent in enumerate(self.target.parents):
@@ -227,7 +240,7 @@ class Transfer:
                 world[joint] = self.target.rest[joint][:, None]
         return world
 
-    def _drive(self, drive, seen, out):
+    def _drive(self, drive: _Drive, seen: np.ndarray, out: np.ndarray) -> None:
         own = self._target_turns[drive.joint]
         first = drive.sources[0]
         if len(drive.sources) == 1:
@@ -243,11 +256,11 @@ class Transfer:
             change = rot.slerp(a.T, b.T, np.full(a.shape[1], drive.share)).T
         rot.product_rows(change, own[:, None], out=out)
 
-    def _change(self, joint, seen):
+    def _change(self, joint: int, seen: np.ndarray) -> np.ndarray:
         """The source joint's turn away from its reference pose, in the world, as rows."""
         return rot.product_rows(seen[joint], rot.conjugate(self._source_turns[joint])[:, None])
 
-    def _target_moves(self, world, places, frames):
+    def _target_moves(self, world: np.ndarray, places: np.ndarray, frames: int) -> np.ndarray:
         centre = np.mean([places[j] for j in self._source_centre], axis=0) * self.scale
         centre[[0, 2]] *= self.settings.stride
         centre[1] += self.rise
@@ -264,7 +277,9 @@ class Transfer:
         moves[self._hips] = self._into_parent(self._hips, hips, world, moves, frames)
         return np.stack(list(moves.values()))
 
-    def _into_parent(self, joint, place, world, moves, frames):
+    def _into_parent(
+        self, joint: int, place: np.ndarray, world: np.ndarray, moves: dict[int, np.ndarray], frames: int
+    ) -> np.ndarray:
         """World places of ``joint`` as translations in its parent's axes."""
         parent = int(self.target.parents[joint])
         if parent < 0:

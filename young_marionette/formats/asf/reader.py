@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 import re
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -18,25 +18,29 @@ from ...core.findings import finding
 from ...core.skeleton import Skeleton
 from ...core.units import INCH
 from ..files import opened
-from ..motion_file import MotionFile
+from ..source_file import SkeletonPart, SourceFile
+
+if TYPE_CHECKING:
+    from ...core.findings import Finding
+
 
 RATE = 120.0  # AMC tells no rate; recordings of its time were made at 120 frames per second
 _MAX_BYTES = 512 << 20
 _MAX_BONES = 5000
 
 
-def is_asf_or_amc(head):
+def is_asf_or_amc(head: bytes) -> bool:
     """Whether the first bytes of a file are those of an ASF or an AMC file."""
     text = head.decode("latin-1").lower()
     return _is_skeleton(text) or re.search(r"^\s*:(degrees|radians|fully-specified)\s*$", text, re.M) is not None
 
 
-def _is_skeleton(text):
+def _is_skeleton(text: str) -> bool:
     return re.search(r"^\s*:(bonedata|root|hierarchy|version|units)\b", text, re.M) is not None
 
 
-def read(path):
-    """Read an AMC with the ASF beside it, or an ASF alone (a MotionFile)."""
+def read(path: Path) -> SourceFile:
+    """Read an AMC with the ASF beside it, or an ASF alone (a SourceFile)."""
     path = Path(path)
     text = _text(path)
     if _is_skeleton(text[: 1 << 16].lower()):
@@ -45,11 +49,11 @@ def read(path):
     skeleton_path = _beside(path)
     bones = _skeleton(skeleton_path.name, _text(skeleton_path))
     notes = [finding("skeleton beside", file=skeleton_path.name, rate=RATE)]
-    file = _file(path, bones, (), notes)
-    return replace(file, clips=(_clip(path, text, bones, file.skeleton, notes),), notes=tuple(notes))
+    (part,) = _file(path, bones, (), notes).skeletons
+    return _file(path, bones, (_clip(path, text, bones, part.skeleton, notes),), notes)
 
 
-def _text(path):
+def _text(path: Path) -> str:
     with opened(path) as file:
         data = file.read(_MAX_BYTES + 1)
     if len(data) > _MAX_BYTES:
@@ -57,7 +61,7 @@ def _text(path):
     return data.decode("latin-1").replace("\r\n", "\n").replace("\r", "\n")
 
 
-def _beside(path):
+def _beside(path: Path) -> Path:
     """The ASF that belongs to an AMC: of the same name, or whose name begins it, or the only one in the folder."""
     found = sorted(p for p in path.parent.iterdir() if p.suffix.lower() == ".asf" and p.is_file())
     same = [p for p in found if path.stem.lower().startswith(p.stem.lower())]
@@ -73,13 +77,15 @@ def _beside(path):
 class _Bones:
     """What an ASF tells: names, parents, directions, lengths, axes and degrees of freedom."""
 
-    def __init__(self):
-        self.names, self.parents, self.ways, self.axes, self.free = ["root"], {"root": None}, {}, {}, {}
-        self.root_order, self.root_axis, self.root_turn = (), "XYZ", np.zeros(3)
+    def __init__(self) -> None:
+        self.names, self.ways, self.axes, self.free = ["root"], {}, {}, {}
+        self.parents: dict[str, str | None] = {"root": None}
+        self.root_order: tuple[str, ...] = ()
+        self.root_axis, self.root_turn = "XYZ", np.zeros(3)
         self.length, self.degrees = 1.0, True
 
 
-def _skeleton(label, text):
+def _skeleton(label: str, text: str) -> _Bones:
     bones, sections = _Bones(), _sections(text)
     units = _pairs(sections.get("units", ()))
     bones.length = _number(label, units.get("length", ["1"])[0])
@@ -99,7 +105,7 @@ def _skeleton(label, text):
     return bones
 
 
-def _sections(text):
+def _sections(text: str) -> dict[str, list[list[str]]]:
     """``{section: lines of words}``."""
     found, here = {}, None
     for line in text.split("\n"):
@@ -115,11 +121,11 @@ def _sections(text):
     return found
 
 
-def _pairs(lines):
+def _pairs(lines: Sequence[list[str]]) -> dict[str, list[str]]:
     return {words[0].lower(): words[1:] for words in lines if len(words) > 1}
 
 
-def _number(label, word):
+def _number(label: str, word: str) -> float:
     try:
         value = float(word)
     except ValueError:
@@ -129,21 +135,21 @@ def _number(label, word):
     return value
 
 
-def _axis(label, word):
+def _axis(label: str, word: str) -> str:
     word = word.upper()
     if sorted(word) != ["X", "Y", "Z"]:
         raise InputError(f"{label}: '{word[:20]}' is not an axis order.")
     return word
 
 
-def _angles(label, words, bones):
+def _angles(label: str, words: list[str], bones: _Bones) -> np.ndarray:
     values = np.array([_number(label, w) for w in words])
     if len(values) != 3:
         raise InputError(f"{label}: three angles belong together, and there are {len(values)}.")
     return np.radians(values) if bones.degrees else values
 
 
-def _bone_data(label, lines, bones):
+def _bone_data(label: str, lines: Sequence[list[str]], bones: _Bones) -> None:
     bone: dict[str, Any] | None = None
     for words in lines:
         key = words[0].lower()
@@ -174,27 +180,29 @@ def _bone_data(label, lines, bones):
                 bone["dof"] = tuple(w.lower() for w in words[1:])
     for name, free in bones.free.items():
         if set(free) - {"rx", "ry", "rz", "tx", "ty", "tz", "l"}:
-            raise InputError(f"{label}: the bone {name} moves in a way that is not known: {' '.join(free)[:40]}.")
+            raise InputError(
+                f"{label}: the bone {name} has a degree of freedom that is not known: {' '.join(free)[:40]}."
+            )
 
 
-def _hierarchy(label, lines, bones):
+def _hierarchy(label: str, lines: Sequence[list[str]], bones: _Bones) -> None:
     for words in lines:
         if words[0].lower() in ("begin", "end"):
             continue
         parent, children = words[0], words[1:]
         if parent not in bones.parents:
-            raise InputError(f"{label}: the hierarchy hangs bones on {parent[:40]} before that is known.")
+            raise InputError(f"{label}: the hierarchy names {parent[:40]} as a parent before it is defined.")
         for child in children:
             if child not in bones.ways or child in bones.parents:
-                raise InputError(f"{label}: the bone {child[:40]} hangs in two places, or is none.")
+                raise InputError(f"{label}: the bone {child[:40]} has two parents, or does not exist.")
             bones.parents[child] = parent
             bones.names.append(child)
 
 
-def _file(path, bones, clips, notes):
+def _file(path: Path, bones: _Bones, clips: tuple[Any, ...], notes: list[Finding]) -> SourceFile:
     index = {n: i for i, n in enumerate(bones.names)}
     count = len(bones.names)
-    parents = np.array([-1 if bones.parents[n] is None else index[bones.parents[n]] for n in bones.names])
+    parents = np.array([-1 if (over := bones.parents[n]) is None else index[over] for n in bones.names])
     # A bone's way leads from its joint to its end, where its children's joints are.
     offsets, tips = np.zeros((count, 3)), np.full((count, 3), np.nan)
     has_child = {p for p in bones.parents.values() if p}
@@ -207,10 +215,10 @@ def _file(path, bones, clips, notes):
     # The length told is how many units an inch has, as captures of this kind have it.
     declared = Declared(INCH / bones.length if bones.length != 1 else None)
     kind = "ASF/AMC"
-    return MotionFile(path, kind, skeleton, clips, None, tuple(notes), declared, path.stem)
+    return SourceFile(path, kind, (SkeletonPart(path.stem, skeleton, clips, None, tuple(notes), declared),))
 
 
-def _clip(path, text, bones, skeleton, notes):
+def _clip(path: Path, text: str, bones: _Bones, skeleton: Skeleton, notes: list[Finding]) -> Clip:
     label = path.name
     frames, values = _frames(label, text, bones)
     index = skeleton.index
@@ -221,10 +229,10 @@ def _clip(path, text, bones, skeleton, notes):
     factor = np.pi / 180 if degrees else 1.0
     order = [w[1].upper() for w in bones.root_order if w[0] == "R"]
     if "root" in values:
-        columns = dict(zip(bones.root_order, values["root"]))
-        moved = np.stack([columns.get(f"T{a}", np.zeros(frames)) for a in "XYZ"])
+        of_root = dict(zip(bones.root_order, values["root"]))
+        moved = np.stack([of_root.get(f"T{a}", np.zeros(frames)) for a in "XYZ"])
         frame = rot.from_euler(bones.root_axis[::-1], bones.root_turn[::-1])
-        own = _turns(order, [columns[f"R{a}"] * factor for a in order], frames)
+        own = _turns(order, [of_root[f"R{a}"] * factor for a in order], frames)
         turns[0] = _around(frame, own)
     for name, columns in values.items():
         if name == "root":
@@ -238,20 +246,20 @@ def _clip(path, text, bones, skeleton, notes):
     return Clip(path.stem, skeleton, RATE, from_rows(turns), np.array([0]), from_rows(moved[None]))
 
 
-def _turns(order, angles, frames):
+def _turns(order: list[str], angles: list[np.ndarray], frames: int) -> np.ndarray:
     """Turns about fixed axes, first named first: the last one stands leftmost in the product."""
     if not order:
         return np.tile(rot.IDENTITY[:, None], (1, frames))
     return rot.from_euler_rows(order[::-1], np.stack(angles)[::-1])
 
 
-def _around(frame, own):
+def _around(frame: np.ndarray, own: np.ndarray) -> np.ndarray:
     """Turns in a bone's own axes as turns in the world's: ``C R C^-1``."""
     whole = rot.product_rows(frame[:, None], own)
     return rot.product_rows(whole, rot.conjugate(frame)[:, None])
 
 
-def _frames(label, text, bones):
+def _frames(label: str, text: str, bones: _Bones) -> tuple[int, dict[str, np.ndarray]]:
     """``(number of frames, {bone: columns (channels, frames)})``."""
     wide = {"root": len(bones.root_order), **{n: len(f) for n, f in bones.free.items()}}
     rows, frames, begun = {n: [] for n in bones.names if wide[n]}, 0, False
@@ -283,7 +291,7 @@ def _frames(label, text, bones):
             try:
                 values[name] = np.array(row[:full], float).T
             except ValueError:
-                raise InputError(f"{label}: the bone {name} has something among its numbers that is none.") from None
+                raise InputError(f"{label}: the bone {name} has a value that is not a number.") from None
             if not np.abs(values[name]).max() < 1e9:
-                raise InputError(f"{label}: the bone {name} has something among its numbers that is none.")
+                raise InputError(f"{label}: the bone {name} has a value that is not a number.")
     return full, values

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from typing import NoReturn
+from typing import Any, NoReturn
 
 import numpy as np
 
@@ -39,7 +39,7 @@ class _Parser:
         line = self.text.count("\n", 0, at) + 1
         raise InputError(f"{self.label}, line {line}: {what}.")
 
-    def parse(self):
+    def parse(self) -> None:
         """Read all joints; the text ends where MOTION begins or the file does."""
         tokens = [(m.group(), m.start()) for m in _TOKEN.finditer(self.text)]
         tokens.append(("", len(self.text)))
@@ -71,7 +71,7 @@ class _Parser:
         if not self.joints:
             raise InputError(f"{self.label} holds no joints.")
 
-    def _joint(self, tokens, at, stack, key):
+    def _joint(self, tokens: list[tuple[str, int]], at: int, stack: list[int], key: str) -> int:
         place = tokens[at][1]
         if key == "ROOT" and self.joints:
             raise InputError(
@@ -95,7 +95,7 @@ class _Parser:
         stack.append(len(self.joints) - 1)
         return end + 1
 
-    def _end_site(self, tokens, at, stack):
+    def _end_site(self, tokens: list[tuple[str, int]], at: int, stack: list[int]) -> int:
         at += 2
         while tokens[at][0] not in ("{", ""):  # some programs name their end sites
             at += 1
@@ -109,7 +109,7 @@ class _Parser:
             joint.tip = tip
         return at + 1
 
-    def _numbers(self, tokens, at):
+    def _numbers(self, tokens: list[tuple[str, int]], at: int) -> tuple[list[float], int]:
         values = []
         for word, place in tokens[at + 1 : at + 4]:
             try:
@@ -120,7 +120,7 @@ class _Parser:
                 self.fail(place, f"the offset {word[:40]} is no usable number")
         return values, at + 4
 
-    def _channels(self, tokens, at, joint):
+    def _channels(self, tokens: list[tuple[str, int]], at: int, joint: _Joint) -> int:
         count = tokens[at + 1][0]
         if not count.isascii() or not count.isdigit() or int(count[:9]) > 6:
             self.fail(tokens[at][1], f"CHANNELS needs a count from 0 to 6, not '{count[:40]}'")
@@ -135,14 +135,14 @@ class _Parser:
         joint.channels = tuple(names)
         return at + 2 + int(count)
 
-    def _close(self, place, joint):
+    def _close(self, place: int, joint: _Joint) -> None:
         if joint.offset is None:
             self.fail(place, f"the joint {joint.name} has no OFFSET")
         if joint.channels is None:
             joint.channels = ()
 
 
-def parse_header(label, text):
+def parse_header(label: str, text: str) -> tuple[Skeleton, Layout, list[Any]]:
     """``(skeleton, layout, notes)`` of a hierarchy's text; ``label`` names the file in messages."""
     parser = _Parser(label, text)
     parser.parse()

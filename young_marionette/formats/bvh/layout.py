@@ -3,7 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from ...core.skeleton import Skeleton
+
 
 POSITIONS = ("Xposition", "Yposition", "Zposition")
 ROTATIONS = ("Zrotation", "Xrotation", "Yrotation")
@@ -22,16 +28,16 @@ class Layout:
     drawn_in = ()
     expressions: ClassVar[dict] = {}
 
-    def renamed(self, names):
+    def renamed(self, names: tuple[str, ...]) -> Layout:
         """The layout with other joint names."""
         return replace(self, names=tuple(names))
 
-    def packed(self):
+    def packed(self) -> tuple[dict[str, Any], None]:
         """``(plain data, bytes)`` to store it by."""
         return {"names": list(self.names), "channels": [list(c) for c in self.channels]}, None
 
     @classmethod
-    def unpacked(cls, meta, _data):
+    def unpacked(cls, meta: dict[str, Any], _data: Any) -> Layout:
         """A layout that ``packed`` gave; ValueError for channels that the format does not have."""
         names, channels = tuple(map(str, meta["names"])), tuple(tuple(map(str, c)) for c in meta["channels"])
         known = {*POSITIONS, *ROTATIONS}
@@ -39,7 +45,7 @@ class Layout:
             raise ValueError("channels that are none")
         return cls(names, channels)
 
-    def for_motion(self, moving, turning):
+    def for_motion(self, moving: set[int], turning: set[int]) -> Layout:
         """The layout with position channels on ``moving`` joints and three turns on ``turning`` ones."""
         result = []
         for joint, channels in enumerate(self.channels):
@@ -56,9 +62,9 @@ class Layout:
         return Layout(self.names, tuple(result))
 
 
-def default_layout(skeleton, moving):
+def default_layout(skeleton: Skeleton, moving: np.ndarray) -> Layout:
     """Three turns on every joint, in the order Z, X, Y, and places where joints move."""
-    moving = {int(j) for j in moving} | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
+    moved = {int(j) for j in moving} | {int(j) for j in range(len(skeleton)) if skeleton.parents[j] < 0}
     return Layout(
-        skeleton.names, tuple(POSITIONS + ROTATIONS if j in moving else ROTATIONS for j in range(len(skeleton)))
+        skeleton.names, tuple(POSITIONS + ROTATIONS if j in moved else ROTATIONS for j in range(len(skeleton)))
     )

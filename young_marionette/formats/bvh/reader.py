@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import warnings
 from pathlib import Path
+from typing import TYPE_CHECKING, BinaryIO
 
 import numpy as np
 
@@ -13,8 +14,14 @@ from ...core.clip import Clip, from_rows
 from ...core.errors import InputError
 from ...core.findings import finding
 from ..files import opened
-from ..motion_file import MotionFile
+from ..source_file import SkeletonPart, SourceFile
 from .header import parse_header
+
+if TYPE_CHECKING:
+    from ...core.findings import Finding
+    from ...core.skeleton import Skeleton
+    from .layout import Layout
+
 
 _MAX_HEADER, _PIECE = 16 << 20, 1 << 15
 _MOTION = re.compile(rb"(?:^|(?<=[\s}]))MOTION(?=\s|$)", re.I)
@@ -23,13 +30,13 @@ _TIME = re.compile(rb"\s*Frame\s*Time\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
 _COMMON_RATES = [float(r) for r in range(1, 1001)] + [r * 1000 / 1001 for r in (24, 30, 48, 60, 120)]
 
 
-def is_bvh(head):
+def is_bvh(head: bytes) -> bool:
     """Whether the first bytes of a file are those of a BVH file."""
     return head.removeprefix(b"\xef\xbb\xbf").lstrip()[:9].upper() == b"HIERARCHY"
 
 
-def read(path):
-    """Read a BVH file (a MotionFile with one clip, or none if it holds a skeleton only)."""
+def read(path: Path) -> SourceFile:
+    """Read a BVH file (a SourceFile with one clip, or none if it holds a skeleton only)."""
     path = Path(path)
     with opened(path) as file:
         text, start = _header_of(path.name, file)
@@ -40,13 +47,13 @@ def read(path):
     skeleton, layout, notes = parse_header(path.name, text)
     if body is None:
         notes.append(finding("no motion"))
-        return MotionFile(path, "BVH", skeleton, (), layout, tuple(notes))
+        return SourceFile(path, "BVH", (SkeletonPart(path.stem, skeleton, (), layout, tuple(notes)),))
     rate, table = _table(path.name, body, sum(map(len, layout.channels)), notes)
     clip = _clip(path.stem, skeleton, layout, rate, table, notes)
-    return MotionFile(path, "BVH", skeleton, (clip,), layout, tuple(notes))
+    return SourceFile(path, "BVH", (SkeletonPart(path.stem, skeleton, (clip,), layout, tuple(notes)),))
 
 
-def _header_of(label, file):
+def _header_of(label: str, file: BinaryIO) -> tuple[str, int | None]:
     """``(text before MOTION, where what comes after it begins)``; None where the file has no MOTION.
 
     Read in small pieces: a header has some kilobytes, whatever the motion has.
@@ -66,7 +73,7 @@ def _header_of(label, file):
         seen = len(head)
 
 
-def _decode(data):
+def _decode(data: bytes) -> str:
     data = data.removeprefix(b"\xef\xbb\xbf").replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     try:
         return data.decode()
@@ -74,7 +81,7 @@ def _decode(data):
         return data.decode("latin-1")
 
 
-def _table(label, body, width, notes):
+def _table(label: str, body: bytes, width: int, notes: list[Finding]) -> tuple[float, np.ndarray]:
     """The rate and the numbers ``(frames, width)`` of the part after MOTION."""
     frames = _FRAMES.match(body)
     time = _TIME.match(body, frames.end()) if frames else None
@@ -102,7 +109,7 @@ def _table(label, body, width, notes):
     return _rate(seconds), values[: rows * width].reshape(rows, width)
 
 
-def _number(label, what, word):
+def _number(label: str, what: str, word: bytes) -> float:
     try:
         value = float(word)
     except ValueError:
@@ -112,7 +119,7 @@ def _number(label, what, word):
     return value
 
 
-def _values(label, block):
+def _values(label: str, block: bytes) -> np.ndarray:
     with warnings.catch_warnings():
         warnings.simplefilter("error")
         try:
@@ -126,23 +133,23 @@ def _values(label, block):
     return values
 
 
-def _first_bad_word(block):
+def _first_bad_word(block: bytes) -> str:
     for row, line in enumerate(block.split(b"\n"), 1):
         for word in line.split():
             try:
                 float(word)
             except ValueError:
                 return f"row {row} of the motion has '{word[:40].decode('latin-1')}' where a number belongs"
-    return "the motion holds something that is no number"
+    return "the motion holds a value that is not a number"
 
 
-def _rate(seconds):
+def _rate(seconds: float) -> float:
     """Frames per second; a rate people use, where only the rounding of Frame Time keeps it from being one."""
     nearest = min(_COMMON_RATES, key=lambda r: abs(1 / r - seconds))
     return nearest if abs(1 / nearest - seconds) < max(6e-7, 2e-6 * seconds) else 1 / seconds
 
 
-def _clip(name, skeleton, layout, rate, table, notes):
+def _clip(name: str, skeleton: Skeleton, layout: Layout, rate: float, table: np.ndarray, notes: list[Finding]) -> Clip:
     rows = np.ascontiguousarray(table.T)
     turns = np.empty((len(skeleton), 4, rows.shape[1]))
     moving, moves, column = [], [], 0
@@ -162,7 +169,9 @@ def _clip(name, skeleton, layout, rate, table, notes):
     return Clip(name, skeleton, rate, from_rows(turns), np.array(moving, int), moved)
 
 
-def _places(skeleton, joint, places, frames, notes):
+def _places(
+    skeleton: Skeleton, joint: int, places: dict[str, np.ndarray], frames: int, notes: list[Finding]
+) -> np.ndarray:
     """Local translations ``(3, frames)``. Channels stand in place of the offset, as most programs write them."""
     offset = skeleton.offsets[joint]
     result = np.stack([places.get(axis, np.full(frames, offset[i])) for i, axis in enumerate("XYZ")])

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,11 +17,17 @@ from ..transforms import different
 from .digits import rows_of_text
 from .layout import default_layout
 
+if TYPE_CHECKING:
+    from ...core.clip import Clip
+    from ...core.skeleton import Skeleton
+    from .layout import Layout
+
+
 _BLOCK = 1 << 16  # numbers formatted in one go
 _DEGREES = 6
 
 
-def encode(path, clip, layout=None, metres_per_unit=1.0):
+def encode(path: Path, clip: Clip, layout: Layout | None = None, metres_per_unit: float = 1.0) -> list[Output]:
     """The files (list of Output) of ``clip``, given in the file's own unit and axes.
 
     BVH has no rest rotations: a skeleton that has some is given joint axes along the world's.
@@ -32,7 +41,7 @@ def encode(path, clip, layout=None, metres_per_unit=1.0):
     return [Output(path, _chunks(clip, layout, metres_per_unit))]
 
 
-def _chunks(clip, layout, metres_per_unit):
+def _chunks(clip: Clip, layout: Layout, metres_per_unit: float) -> Iterator[bytes]:
     yield _header(clip.skeleton, layout).encode()
     yield f"MOTION\nFrames: {clip.frames}\nFrame Time: {1 / clip.rate:.9f}\n".encode()
     table = _table(clip, layout)
@@ -44,7 +53,7 @@ def _chunks(clip, layout, metres_per_unit):
         yield rows_of_text(table[start : start + step], decimals) or b"\n" * len(table[start : start + step])
 
 
-def _table(clip, layout):
+def _table(clip: Clip, layout: Layout) -> np.ndarray:
     width = sum(map(len, layout.channels))
     table, column = np.empty((clip.frames, width)), 0
     turns, moves = as_rows(clip.rotations), as_rows(clip.translations)
@@ -62,26 +71,26 @@ def _table(clip, layout):
     return table
 
 
-def _degrees(order, turn):
+def _degrees(order: list[str], turn: np.ndarray) -> np.ndarray:
     if len(order) == 3:
         return np.degrees(rot.to_euler_rows("".join(order), turn))
     return np.zeros((len(order), turn.shape[1]))
 
 
-def _names(names):
+def _names(names: tuple[str, ...]) -> list[str]:
     """Joint names that the format can hold: on one line, without braces, none empty; other names stay as they are."""
     plain = [re.sub(r"[\x00-\x1f\x7f-\x9f\u2028\u2029{}]", "_", n).strip() or "joint" for n in names]
-    return different(plain)[0] if plain != list(names) else plain
+    return list(different(plain)[0]) if plain != list(names) else plain
 
 
-def _number(value):
+def _number(value: float) -> str:
     return repr(float(value)).removesuffix(".0") if value else "0"
 
 
-def _header(skeleton, layout):
+def _header(skeleton: Skeleton, layout: Layout) -> str:
     lines, names = ["HIERARCHY"], _names(layout.names)
 
-    def offset(values, indent):
+    def offset(values: np.ndarray, indent: str) -> str:
         return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
 
     stack: list[tuple[int | None, int]] = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]

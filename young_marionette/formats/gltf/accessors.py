@@ -3,24 +3,30 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.errors import InputError
+
+if TYPE_CHECKING:
+    from .container import Container
+
 
 TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _MOST_ZEROS = 1 << 24
 
 
-def whole(value, label, what, least=0):
+def whole(value: Any, label: str, what: str, least: int = 0) -> int:
     """``value`` as a whole number of at least ``least``; InputError for anything else."""
     if not isinstance(value, int) or isinstance(value, bool) or value < least:
         raise InputError(f"{label}: {what} is {str(value)[:40]!r}, where a whole number belongs.")
     return value
 
 
-def item(items, number, label, what):
+def item(items: Sequence[Any], number: Any, label: str, what: str) -> Any:
     """An entry of a list by its number; InputError where there is none."""
     number = whole(number, label, f"the number of a {what}")
     if number >= len(items):
@@ -31,12 +37,12 @@ def item(items, number, label, what):
 class Accessors:
     """Reads the accessors of a Container, each at most once."""
 
-    def __init__(self, container):
+    def __init__(self, container: Container) -> None:
         self.label = container.label
         self._accessors, self._views = container.items("accessors"), container.items("bufferViews")
         self._buffers, self._read = container.buffers, {}
 
-    def array(self, number, width=None):
+    def array(self, number: Any, width: int | None = None) -> np.ndarray:
         """The elements ``(count, width)`` of an accessor: floats where normalised, else as stored."""
         number = whole(number, self.label, "the number of an accessor")
         if number not in self._read:
@@ -48,16 +54,16 @@ class Accessors:
             )
         return values
 
-    def floats(self, number, width=None):
+    def floats(self, number: Any, width: int | None = None) -> np.ndarray:
         """As ``array``, as 32-bit floats that are all finite."""
         values = np.asarray(self.array(number, width), np.float32)
         # The least and the largest are none where any is none; no array of answers is needed for that.
         if values.size and not (np.isfinite(values.min()) and np.isfinite(values.max())):
-            raise InputError(f"{self.label}: accessor {number} holds something that is no number.")
+            raise InputError(f"{self.label}: accessor {number} holds a value that is not a number.")
         return values
 
-    def _decode(self, accessor):
-        kind, width = TYPES.get(accessor.get("componentType")), WIDTHS.get(accessor.get("type"))
+    def _decode(self, accessor: dict[str, Any]) -> np.ndarray:
+        kind, width = TYPES.get(accessor.get("componentType", 0)), WIDTHS.get(accessor.get("type", ""))
         if kind is None or width is None:
             raise InputError(f"{self.label}: an accessor has a type that glTF does not know.")
         count = whole(accessor.get("count"), self.label, "the count of an accessor")
@@ -74,7 +80,7 @@ class Accessors:
             values = np.maximum(values.astype(np.float32) / top, -1.0)
         return values
 
-    def _elements(self, view_number, offset, count, kind, width):
+    def _elements(self, view_number: Any, offset: Any, count: int, kind: type, width: int) -> np.ndarray:
         view = item(self._views, view_number, self.label, "bufferView")
         buffer = item(self._buffers, view.get("buffer"), self.label, "buffer")
         start = whole(view.get("byteOffset", 0), self.label, "the offset of a bufferView")
@@ -92,7 +98,7 @@ class Accessors:
         rows = np.lib.stride_tricks.as_strided(raw, (count, size), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(np.dtype(kind).newbyteorder("<")).reshape(count, width)
 
-    def _sparse(self, sparse, values, kind, width):
+    def _sparse(self, sparse: dict[str, Any], values: np.ndarray, kind: type, width: int) -> np.ndarray:
         if not isinstance(sparse, dict) or not all(isinstance(sparse.get(k), dict) for k in ("indices", "values")):
             raise InputError(f"{self.label}: a sparse accessor lacks its indices or values.")
         count = whole(sparse.get("count"), self.label, "the count of a sparse accessor")
@@ -111,17 +117,17 @@ class Accessors:
 class Writer:
     """Collects arrays into one buffer, with their bufferViews and accessors, at the end of a document."""
 
-    def __init__(self, document, binary=b""):
+    def __init__(self, document: dict[str, Any], binary: bytes = b"") -> None:
         self.document, self._parts, self._size = document, [binary], len(binary)
         self._pad()
 
-    def _pad(self):
+    def _pad(self) -> None:
         space = -self._size % 4
         if space:
             self._parts.append(b"\0" * space)
             self._size += space
 
-    def data(self, raw, **more):
+    def data(self, raw: bytes, **more: Any) -> int:
         """Add bytes; gives the number of their bufferView."""
         views = self.document.setdefault("bufferViews", [])
         views.append({"buffer": 0, "byteOffset": self._size, "byteLength": len(raw), **more})
@@ -130,12 +136,12 @@ class Writer:
         self._pad()
         return len(views) - 1
 
-    def array(self, values, kind, bounds=False, component=5126, **view):
+    def array(self, values: np.ndarray, kind: str, bounds: bool = False, component: int = 5126, **view: Any) -> int:
         """Add an array ``(count, width)``; gives the number of its accessor. ``bounds``: with its least and largest."""
         values = np.ascontiguousarray(values, TYPES[component])
         return self._accessor(values, kind, bounds, component, {"bufferView": self.data(values.tobytes(), **view)})
 
-    def changes(self, values, kind, bounds=False):
+    def changes(self, values: np.ndarray, kind: str, bounds: bool = False) -> int:
         """Add an array of floats that is mostly zero: only rows that are not are stored, where that is shorter."""
         values = np.ascontiguousarray(values, TYPES[5126])
         rows = np.flatnonzero(values.any(1))
@@ -147,7 +153,7 @@ class Writer:
         sparse = {"count": len(rows), "indices": places, "values": stored}
         return self._accessor(values, kind, bounds, 5126, {"sparse": sparse})
 
-    def _accessor(self, values, kind, bounds, component, stored):
+    def _accessor(self, values: np.ndarray, kind: str, bounds: bool, component: int, stored: dict[str, Any]) -> int:
         accessor = {**stored, "componentType": component, "count": len(values), "type": kind}
         if bounds and len(values):
             flat = values.reshape(len(values), -1)
@@ -155,7 +161,7 @@ class Writer:
         self.document.setdefault("accessors", []).append(accessor)
         return len(self.document["accessors"]) - 1
 
-    def binary(self):
+    def binary(self) -> bytes:
         """The whole buffer; the document's first buffer gets its size."""
         whole_buffer = b"".join(bytes(p) for p in self._parts)
         if whole_buffer:

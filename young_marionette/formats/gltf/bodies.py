@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.character.meshes import strongest
 
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character, Material, Mesh, Morph
+    from ...core.skeleton import Skeleton
+    from .accessors import Writer
+
+
 _ARRAY, _INDICES = 34962, 34963
 
 
-def add_character(writer, skeleton, character):
+def add_character(writer: Writer, skeleton: Skeleton, character: Character) -> None:
     """Add all meshes of a character in the skeleton's own world; joints are the first nodes of the document."""
     document = writer.document
     materials = _materials(writer, character.materials)
@@ -31,7 +37,7 @@ def add_character(writer, skeleton, character):
         document["scenes"][0]["nodes"].append(len(document["nodes"]) - 1)
 
 
-def _skin(writer, skeleton, mesh):
+def _skin(writer: Writer, skeleton: Skeleton, mesh: Mesh) -> dict[str, Any]:
     binds = mesh.binds.copy()
     # Joints are written without scale: what they had goes into the bind matrices.
     binds[:, :3, :] *= skeleton.scales[:, :, None]
@@ -40,7 +46,7 @@ def _skin(writer, skeleton, mesh):
     return {"joints": list(range(len(skeleton))), "inverseBindMatrices": writer.array(matrices, "MAT4")}
 
 
-def _primitive(writer, mesh, materials):
+def _primitive(writer: Writer, mesh: Mesh, materials: list[int | None]) -> dict[str, Any]:
     joints, weights = strongest(mesh)
     attributes = {
         "POSITION": writer.array(mesh.points, "VEC3", True, target=_ARRAY),
@@ -59,7 +65,7 @@ def _primitive(writer, mesh, materials):
     return part
 
 
-def _target(writer, mesh, morph):
+def _target(writer: Writer, mesh: Mesh, morph: Morph) -> dict[str, int]:
     target = {"POSITION": writer.changes(morph.points, "VEC3", True)}
     # All targets of a mesh have to tell the same.
     if any(m.normals is not None for m in mesh.morphs):
@@ -68,12 +74,12 @@ def _target(writer, mesh, morph):
     return target
 
 
-def _unit(normals):
+def _unit(normals: np.ndarray) -> np.ndarray:
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     return np.where(length > 1e-6, normals / np.maximum(length, 1e-12), [0.0, 1.0, 0.0])
 
 
-def _materials(writer, materials):
+def _materials(writer: Writer, materials: tuple[Material, ...]) -> list[int | None]:
     """Numbers of the materials in the document, the plain one of parts without any as None."""
     document = writer.document
     numbers: list[int | None] = []
@@ -83,7 +89,7 @@ def _materials(writer, materials):
             numbers.append(None)
             continue
         rough = {"baseColorFactor": [float(c) for c in material.colour], "metallicFactor": 0.0, "roughnessFactor": 0.7}
-        entry = {"name": material.name, "pbrMetallicRoughness": rough}
+        entry: dict[str, Any] = {"name": material.name, "pbrMetallicRoughness": rough}
         if material.double_sided:
             entry["doubleSided"] = True
         if material.texture and material.texture[:4] in (b"\x89PNG", b"\xff\xd8\xff\xe0", b"\xff\xd8\xff\xe1"):

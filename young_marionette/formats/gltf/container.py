@@ -9,8 +9,10 @@ import base64
 import binascii
 import json
 import struct
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 from urllib.parse import unquote
 
 from ...core.errors import InputError
@@ -37,15 +39,15 @@ class Container:
     images: dict
     binary: bool = False
 
-    def items(self, key):
+    def items(self, key: str) -> list[dict[str, Any]]:
         """A list at the top of the document, empty where there is none; InputError for anything else."""
         found = self.document.get(key, [])
         if not isinstance(found, list) or not all(isinstance(x, dict) for x in found):
-            raise InputError(f"{self.label}: its {key} are no list of objects, as glTF wants.")
+            raise InputError(f"{self.label}: its {key} are not a list of objects.")
         return found
 
 
-def is_gltf(head):
+def is_gltf(head: bytes) -> bool:
     """Whether the first bytes of a file are those of a glTF file, binary or JSON."""
     if head[:4] == MAGIC:
         return True
@@ -53,7 +55,7 @@ def is_gltf(head):
     return start == b"{" and (b'"asset"' in head or b'"buffers"' in head or b'"nodes"' in head)
 
 
-def load(path):
+def load(path: Path) -> Container:
     """Read a .gltf, .glb or .vrm file (a Container); external buffers only from the file's own folder."""
     path = Path(path)
     with opened(path) as file:
@@ -61,7 +63,7 @@ def load(path):
     return parse(data, path.name, path.parent)
 
 
-def parse(data, label, folder=None):
+def parse(data: bytes, label: str, folder: Path | None = None) -> Container:
     """A Container of a file's bytes; ``folder`` is where external buffers may lie, None for nowhere."""
     if data[:4] == MAGIC:
         text, binary = _chunks(data, label)
@@ -70,19 +72,19 @@ def parse(data, label, folder=None):
     document = _document(text, label)
     buffers = document.get("buffers", [])
     if not isinstance(buffers, list):
-        raise InputError(f"{label}: its buffers are no list.")
+        raise InputError(f"{label}: its buffers are not a list.")
     loaded = tuple(_buffer(i, b, binary, label, folder) for i, b in enumerate(buffers))
     return Container(label, document, loaded, _images(document, label, folder), data[:4] == MAGIC)
 
 
-def _chunks(data, label):
+def _chunks(data: bytes, label: str) -> tuple[bytes, memoryview | None]:
     if len(data) < 20:
         raise InputError(f"{label} is a GLB file that ends within its header.")
     version, length, size, kind = struct.unpack_from("<IIII", data, 4)
     if version != 2:
         raise InputError(f"{label} is glTF of version {version}; version 2 can be read.")
     if length > len(data) or 20 + size > len(data):
-        raise InputError(f"{label} was cut off: it tells of {length} bytes and has {len(data)}.")
+        raise InputError(f"{label} was cut off: it announces {length} bytes and has {len(data)}.")
     if kind != _JSON:
         raise InputError(f"{label} is not a valid GLB file: its first part is not JSON.")
     text, at = data[20 : 20 + size], 20 + size + (-size % 4)
@@ -95,7 +97,7 @@ def _chunks(data, label):
     return text, memoryview(data)[at + 8 : at + 8 + size] if kind == _BIN else None
 
 
-def _whole(document):
+def _whole(document: Any) -> Any:
     """A document whose texts hold no halves of characters; made without recursion, since it may be deep."""
     holder = [document]
     todo: list[dict | list] = [holder]
@@ -106,16 +108,16 @@ def _whole(document):
                 part[key] = whole_characters(value)
             elif isinstance(value, dict | list):
                 todo.append(value)
-            if isinstance(part, dict) and key != (whole := whole_characters(key)):
+            if isinstance(part, dict) and isinstance(key, str) and key != (whole := whole_characters(key)):
                 part[whole] = part.pop(key)
     return holder[0]
 
 
-def _no_number(word):
+def _no_number(word: str) -> None:
     raise ValueError(f"{word} is no number that JSON knows")
 
 
-def _document(text, label):
+def _document(text: bytes, label: str) -> dict[str, Any]:
     if len(text) > _MAX_JSON:
         raise InputError(f"{label} has a JSON part of {len(text) >> 20} MB, which is more than can be used.")
     try:
@@ -132,7 +134,7 @@ def _document(text, label):
         raise InputError(f"{label} is glTF of version {document['asset'].get('version')}; version 2 can be read.")
     lacking = [e for e in document.get("extensionsRequired") or () if e not in _UNDERSTOOD]
     if lacking:
-        raise InputError(f"{label} can't be read without {', '.join(map(str, lacking[:3]))}, which is not known here.")
+        raise InputError(f"{label} needs {', '.join(map(str, lacking[:3]))}, which is not supported.")
     return document
 
 
@@ -147,7 +149,9 @@ _UNDERSTOOD = {
 }  # fmt: skip
 
 
-def _buffer(number, item, binary, label, folder):
+def _buffer(
+    number: int, item: dict[str, Any], binary: memoryview | None, label: str, folder: Path | None
+) -> memoryview:
     size = item.get("byteLength") if isinstance(item, dict) else None
     if not isinstance(size, int) or isinstance(size, bool) or size < 0:
         raise InputError(f"{label}: buffer {number} tells no size.")
@@ -159,10 +163,10 @@ def _buffer(number, item, binary, label, folder):
     return memoryview(data)[:size]
 
 
-def fetch(uri, label, folder, most=-1):
+def fetch(uri: str, label: str, folder: Path | None, most: int = -1) -> bytes:
     """The bytes of a data URI, or the first ``most`` of a file in ``folder`` or below it; InputError for any other place."""
     if not isinstance(uri, str):
-        raise InputError(f"{label} points to something that is no place.")
+        raise InputError(f"{label} refers to something that is not a valid path.")
     if uri.startswith("data:"):
         head, _comma, body = uri.partition(",")
         try:
@@ -174,7 +178,7 @@ def fetch(uri, label, folder, most=-1):
     return read_inside(uri, label, folder, most)
 
 
-def _images(document, label, folder):
+def _images(document: dict[str, Any], label: str, folder: Path | None) -> dict[Any, Any]:
     """External images, by their number; one that is missing is left out, since motion does not need it."""
     found = {}
     images = document.get("images", [])
@@ -186,7 +190,7 @@ def _images(document, label, folder):
     return found
 
 
-def as_glb(document, binary):
+def as_glb(document: dict[str, Any], binary: bytes) -> Iterator[bytes]:
     """The chunks of a GLB file."""
     text = json.dumps(document, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode()
     text += b" " * (-len(text) % 4)
@@ -198,7 +202,7 @@ def as_glb(document, binary):
         yield b"\0" * (-len(binary) % 4)
 
 
-def as_gltf(document, binary):
+def as_gltf(document: dict[str, Any], binary: bytes) -> Iterator[bytes]:
     """The chunks of a .gltf file with its one buffer embedded."""
     document = json.loads(json.dumps(document))
     if len(binary):

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from ...core import rotations as rot
 from ...core.skeleton import pose_world
+
+if TYPE_CHECKING:
+    from ...core.skeleton import Skeleton
+
 
 _WAYS = {
     **{
@@ -18,7 +24,7 @@ _WAYS = {
 _NEXT = {"UpperArm": "LowerArm", "LowerArm": "Hand", "UpperLeg": "LowerLeg", "LowerLeg": "Foot"}
 
 
-def t_posed(skeleton, table):
+def t_posed(skeleton: Skeleton, table: dict[str, str]) -> np.ndarray:
     """Local rotations ``(joints, 4)`` of the T-pose; ``table``: VRM bone to joint name.
 
     Arms are aimed to the sides and legs down, each by the smallest turn; the figure faces +Z.

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from ...core.character.meshes import Character, Material, Mesh, Morph, inverted, level_in, smooth_normals
@@ -10,8 +13,13 @@ from .accessors import item, whole
 from .container import fetch
 from .motion import morph_names
 
+if TYPE_CHECKING:
+    from .accessors import Accessors
+    from .container import Container
+    from .nodes import Nodes, Tree
 
-def character_of(container, accessors, nodes, tree):
+
+def character_of(container: Container, accessors: Accessors, nodes: Nodes, tree: Tree) -> Character | None:
     """The Character of the meshes that hang on a tree (skinned to it, or under its joints); None without any."""
     joint_of = tree.joint_of
     levels = node_levels(container, nodes)
@@ -32,7 +40,9 @@ def character_of(container, accessors, nodes, tree):
     return Character(tuple(meshes), _materials(container)) if meshes else None
 
 
-def _skin(container, accessors, tree, joint_of, skin):
+def _skin(
+    container: Container, accessors: Accessors, tree: Tree, joint_of: dict[int, int], skin: dict[str, Any]
+) -> tuple[np.ndarray, np.ndarray] | None:
     """``(joint numbers, inverse binds)`` of a skin, or None where it is another skeleton's."""
     joints = [joint_of.get(n, -1) for n in skin["joints"]]
     if all(j < 0 for j in joints):
@@ -47,7 +57,7 @@ def _skin(container, accessors, tree, joint_of, skin):
     return np.maximum(joints, 0), binds
 
 
-def _hung(nodes, tree, joint_of, number):
+def _hung(nodes: Nodes, tree: Tree, joint_of: dict[int, int], number: int) -> tuple[np.ndarray, np.ndarray] | None:
     """A mesh without a skin under a joint rides on it: ``(joint, its place in the joint's axes)``; else None."""
     over = [number, *nodes.above(number)]
     joint = next((n for n in over if n in joint_of), None)
@@ -57,7 +67,16 @@ def _hung(nodes, tree, joint_of, number):
     return np.array([joint_of[joint]]), place[None]
 
 
-def _primitives(container, accessors, nodes, number, joints, binds, count, levels):
+def _primitives(
+    container: Container,
+    accessors: Accessors,
+    nodes: Nodes,
+    number: int,
+    joints: np.ndarray,
+    binds: np.ndarray,
+    count: int,
+    levels: dict[int, int],
+) -> Iterator[Mesh]:
     node = nodes.items[number]
     label = container.label
     mesh = item(container.items("meshes"), node["mesh"], label, "mesh")
@@ -73,7 +92,7 @@ def _primitives(container, accessors, nodes, number, joints, binds, count, level
         if part.get("mode", 4) != 4 or "POSITION" not in attributes:
             continue  # lines and points are nobody's skin
         if "KHR_draco_mesh_compression" in (part.get("extensions") or {}):
-            raise InputError(f"the mesh {name} is compressed (KHR_draco_mesh_compression), which is not known here.")
+            raise InputError(f"the mesh {name} is compressed (KHR_draco_mesh_compression), which is not supported.")
         points = accessors.floats(attributes["POSITION"], 3)
         triangles = _triangles(accessors, part, len(points), label)
         normals = _same_count(accessors, attributes, "NORMAL", 3, len(points), label)
@@ -87,7 +106,9 @@ def _primitives(container, accessors, nodes, number, joints, binds, count, level
         )  # fmt: skip
 
 
-def _same_count(accessors, attributes, key, width, count, label):
+def _same_count(
+    accessors: Accessors, attributes: dict[str, int], key: str, width: int, count: int, label: str
+) -> np.ndarray | None:
     if key not in attributes:
         return None
     values = accessors.floats(attributes[key], width)
@@ -96,7 +117,7 @@ def _same_count(accessors, attributes, key, width, count, label):
     return values
 
 
-def _triangles(accessors, part, count, label):
+def _triangles(accessors: Accessors, part: dict[str, Any], count: int, label: str) -> np.ndarray:
     if "indices" in part:
         flat = accessors.array(part["indices"], 1)[:, 0]
         if len(flat) and int(flat.max()) >= count:
@@ -107,7 +128,9 @@ def _triangles(accessors, part, count, label):
     return flat[: len(flat) // 3 * 3].reshape(-1, 3)
 
 
-def _influences(accessors, attributes, joints, count, label):
+def _influences(
+    accessors: Accessors, attributes: dict[str, int], joints: np.ndarray, count: int, label: str
+) -> tuple[np.ndarray, np.ndarray]:
     """``(joints (v, k), weights (v, k))``; a mesh without any rides on its one joint."""
     found, shares = [], []
     for number in range(8):
@@ -133,7 +156,9 @@ def _influences(accessors, attributes, joints, count, label):
     return carried, np.divide(weights, total, out=np.zeros_like(weights), where=total > 1e-9)
 
 
-def _morphs(container, accessors, node, part, count):
+def _morphs(
+    container: Container, accessors: Accessors, node: dict[str, Any], part: dict[str, Any], count: int
+) -> tuple[Morph, ...]:
     targets = part.get("targets")
     names = morph_names(container, node)
     found = []
@@ -147,7 +172,7 @@ def _morphs(container, accessors, node, part, count):
     return tuple(found)
 
 
-def _materials(container):
+def _materials(container: Container) -> tuple[Material, ...]:
     """The first is for parts without a material."""
     found = [Material()]
     for material in container.items("materials"):
@@ -172,7 +197,7 @@ def _materials(container):
     return tuple(found)
 
 
-def _image(container, number):
+def _image(container: Container, number: Any) -> bytes | None:
     """An image's bytes; None where it is missing, for a body can be shown without."""
     try:
         texture = item(container.items("textures"), number, container.label, "texture")
@@ -189,7 +214,7 @@ def _image(container, number):
         return None
 
 
-def node_levels(container, nodes):
+def node_levels(container: Container, nodes: Nodes) -> dict[int, int]:
     """``{node: level}`` of all nodes with meshes, as the extension MSFT_lod tells, else as their names do."""
     levels = {}
     for number, node in enumerate(nodes.items):

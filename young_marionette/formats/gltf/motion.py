@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
 
 from ...core.errors import InputError
@@ -14,8 +16,17 @@ from ..transforms import NodeSpace
 from . import vrm
 from .accessors import item
 
+if TYPE_CHECKING:
+    from ...core.clip import Clip
+    from ...core.findings import Finding
+    from .accessors import Accessors
+    from .container import Container
+    from .nodes import Nodes, Tree
 
-def channels_of(container, accessors, animation):
+
+def channels_of(
+    container: Container, accessors: Accessors, animation: dict[str, Any]
+) -> dict[tuple[int, str], tuple[np.ndarray, np.ndarray, str]]:
     """``{(node, path): (times, values, interpolation)}`` of an animation."""
     label, found = container.label, {}
     samplers = animation.get("samplers") or []
@@ -40,19 +51,27 @@ def channels_of(container, accessors, animation):
     return found
 
 
-def _morph_count(container, node):
+def _morph_count(container: Container, node: dict[str, Any]) -> int:
     mesh = item(container.items("meshes"), node.get("mesh"), container.label, "mesh")
     first = (mesh.get("primitives") or [{}])[0]
     return len(first.get("targets") or ())
 
 
-def _shaped(values, rows, width, label):
+def _shaped(values: np.ndarray, rows: int, width: int, label: str) -> np.ndarray:
     if not width or values.size != rows * width:
         raise InputError(f"{label}: an animation has {values.size} numbers where {rows * width} belong.")
     return values.reshape(rows, width).astype(float)
 
 
-def clip_of(container, accessors, nodes, tree, animation, number, notes):
+def clip_of(
+    container: Container,
+    accessors: Accessors,
+    nodes: Nodes,
+    tree: Tree,
+    animation: dict[str, Any],
+    number: int,
+    notes: list[Finding],
+) -> Clip | KeyedClip | None:
     """The motion of an animation on a tree (a Clip, or a KeyedClip where keys are few); None where it moves nothing of it."""
     channels = channels_of(container, accessors, animation)
     own = {key: c for key, c in channels.items() if key[0] in tree.joint_of and key[1] != "weights"}
@@ -69,7 +88,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     check_size(container.label, name, int((end - start) * rate) + 2, len(tree.nodes))
     known = {}
 
-    def sampler(channel, column=None):
+    def sampler(channel: tuple[np.ndarray, np.ndarray, str], column: Any = None) -> Sampler:
         times, values, way = channel
         if id(times) not in known:  # channels share their times
             known[id(times)] = on_frames(times, start, rate)
@@ -87,7 +106,7 @@ def clip_of(container, accessors, nodes, tree, animation, number, notes):
     return dense_or_keyed(KeyedClip(name, tree.skeleton, rate, samplers), regular)
 
 
-def _sampler(times, values, way):
+def _sampler(times: np.ndarray, values: np.ndarray, way: str) -> Sampler:
     """The Sampler of a channel as glTF has it: a smooth one has tangent in, value, tangent out for each key."""
     if way != "CUBICSPLINE":
         return Sampler(times, values, Interpolation[way])
@@ -95,7 +114,9 @@ def _sampler(times, values, way):
     return Sampler(times, parts[:, 1], Interpolation.CUBICSPLINE, parts[:, 0], parts[:, 2])
 
 
-def _of_joints(nodes, tree, own, name, notes):
+def _of_joints(
+    nodes: Nodes, tree: Tree, own: dict[tuple[int, str], Sampler], name: str, notes: list[Finding]
+) -> dict[Channel, Sampler]:
     """``{channel: sampler}`` of the joints in our skeleton, of those of their nodes ``{(node, path): sampler}``."""
     skeleton, joint_of = tree.skeleton, tree.joint_of
     own_scales = nodes.scales[list(tree.nodes)]
@@ -119,7 +140,9 @@ def _of_joints(nodes, tree, own, name, notes):
     return samplers
 
 
-def _curves(container, nodes, channels):
+def _curves(
+    container: Container, nodes: Nodes, channels: dict[tuple[int, str], tuple[np.ndarray, np.ndarray, str]]
+) -> list[Any]:
     """``(channel, column, name)`` of the morph weights of all meshes."""
     found, names = [], set()
     for (node, path), channel in channels.items():
@@ -132,7 +155,7 @@ def _curves(container, nodes, channels):
     return found
 
 
-def morph_names(container, node):
+def morph_names(container: Container, node: dict[str, Any]) -> list[str]:
     """The names of the morphs of a node's mesh, made up where the file tells none."""
     mesh = item(container.items("meshes"), node.get("mesh"), container.label, "mesh")
     count = _morph_count(container, node)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -13,24 +14,28 @@ from ...core.skeleton import Skeleton
 from ..transforms import decomposed, different, parents_first, skeleton_under
 from .accessors import item, whole
 
+if TYPE_CHECKING:
+    from .container import Container
+
+
 MAX_NODES, MAX_DEPTH = 200_000, 20_000
 
 
-def _vector(node, key, default, label):
+def _vector(node: dict[str, Any], key: str, default: list[float], label: str) -> np.ndarray:
     value = node.get(key, default)
     try:
         array = np.array(value, float)
     except (TypeError, ValueError, OverflowError):
         array = np.zeros(0)
     if array.shape != (len(default),) or not np.isfinite(array).all() or np.abs(array).max() > 1e12:
-        raise InputError(f"{label}: the {key} of a node is no {len(default)} numbers.")
+        raise InputError(f"{label}: the {key} of a node is not {len(default)} numbers.")
     return array
 
 
 class Nodes:
     """All nodes of a document: parents, children and local transforms ``moves``, ``turns``, ``scales``."""
 
-    def __init__(self, container):
+    def __init__(self, container: Container) -> None:
         self.label, self.items = container.label, container.items("nodes")
         count = len(self.items)
         if count > MAX_NODES:
@@ -42,7 +47,7 @@ class Nodes:
             for child in children if isinstance(children, list) else ():
                 child = whole(child, self.label, "the child of a node")
                 if child >= count or child == number or self.parents[child] >= 0:
-                    raise InputError(f"{self.label}: node {child} stands under two nodes, or is none: that is no tree.")
+                    raise InputError(f"{self.label}: node {child} has two parents, or does not exist.")
                 self.parents[child] = number
                 self.children[number].append(child)
         self.parent_of = self.parents.tolist()
@@ -55,7 +60,7 @@ class Nodes:
         for number, node in enumerate(self.items):
             self._transform(number, node)
 
-    def _ordered(self):
+    def _ordered(self) -> list[int]:
         """Numbers of all nodes, parents first; InputError where they go round in a circle."""
         order = [int(n) for n in np.flatnonzero(self.parents < 0)]
         depth = dict.fromkeys(order, 0)
@@ -63,12 +68,14 @@ class Nodes:
             order.extend(self.children[number])
             depth.update(dict.fromkeys(self.children[number], depth[number] + 1))
         if max(depth.values(), default=0) > MAX_DEPTH:
-            raise InputError(f"{self.label}: its nodes hang more than {MAX_DEPTH} deep, which no figure's do.")
+            raise InputError(
+                f"{self.label}: its nodes are nested more than {MAX_DEPTH} deep, which is more than can be used."
+            )
         if len(order) != len(self.items):
-            raise InputError(f"{self.label}: its nodes go round in a circle, which is no tree.")
+            raise InputError(f"{self.label}: its nodes form a circle.")
         return order
 
-    def _transform(self, number, node):
+    def _transform(self, number: int, node: dict[str, Any]) -> None:
         if "matrix" in node:
             matrix = _vector(node, "matrix", [0.0] * 16, self.label).reshape(4, 4).T
             self.moves[number], self.turns[number], self.scales[number] = decomposed(matrix)
@@ -79,33 +86,33 @@ class Nodes:
         self.turns[number] = turn / length if length > 1e-6 else rot.IDENTITY
         self.scales[number] = _vector(node, "scale", [1.0] * 3, self.label)
 
-    def name(self, number):
+    def name(self, number: int) -> str:
         """The name of a node as written, or one made of its number."""
         name = self.items[number].get("name")
         return name if isinstance(name, str) and name.strip() else f"node_{number}"
 
-    def above(self, number):
+    def above(self, number: int) -> list[int]:
         """The nodes over a node, nearest first."""
         found = []
         while (number := self.parent_of[number]) >= 0:
             found.append(number)
         return found
 
-    def under(self, number):
+    def under(self, number: int) -> list[int]:
         """A node and all below it, parents first."""
         found = [number]
         for n in found:
             found.extend(self.children[n])
         return found
 
-    def local(self, number):
+    def local(self, number: int) -> np.ndarray:
         """The local transform of a node as a 4x4 matrix."""
         matrix = np.eye(4)
         matrix[:3, :3] = rot.to_matrix(self.turns[number]) * self.scales[number]
         matrix[:3, 3] = self.moves[number]
         return matrix
 
-    def world(self, number):
+    def world(self, number: int) -> np.ndarray:
         """The world transform of a node at rest, or the identity for -1."""
         matrix = np.eye(4)
         for n in [*self.above(number)[::-1], number] if number >= 0 else ():
@@ -123,12 +130,12 @@ class Tree:
     notes: tuple[Finding, ...]
 
     @property
-    def joint_of(self):
+    def joint_of(self) -> dict[int, int]:
         """From node number to joint number."""
         return {n: j for j, n in enumerate(self.nodes)}
 
 
-def skin_joints(container, nodes):
+def skin_joints(container: Container, nodes: Nodes) -> list[list[int]]:
     """The joints of each skin, as lists of node numbers."""
     found = []
     for skin in container.items("skins"):
@@ -143,7 +150,7 @@ def skin_joints(container, nodes):
     return found
 
 
-def animated_nodes(container):
+def animated_nodes(container: Container) -> set[int]:
     """Numbers of the nodes that any animation moves or turns."""
     found = set()
     for animation in container.items("animations"):
@@ -156,7 +163,7 @@ def animated_nodes(container):
     return found
 
 
-def find_trees(container, nodes):
+def find_trees(container: Container, nodes: Nodes) -> list[Tree]:
     """The skeletons of a file (list of Tree): under each common root of a skin's joints, or of what is animated."""
     moved = {n for n in animated_nodes(container) if 0 <= n < len(nodes.items)}
     skins = skin_joints(container, nodes)
@@ -172,15 +179,15 @@ def find_trees(container, nodes):
         if common is not None and len(nodes.under(common)) > 2:
             roots.append(_top(nodes, common, moved))
     if not roots:
-        roots = [int(n) for n in np.flatnonzero(nodes.parents < 0) if len(_plain(nodes, int(n))) > 2]
-        roots = [_common(nodes, _plain(nodes, r)) for r in roots]
+        tops = [int(n) for n in np.flatnonzero(nodes.parents < 0) if len(_plain(nodes, int(n))) > 2]
+        roots += [_common(nodes, _plain(nodes, top)) for top in tops]
     chosen = {r for r in roots if r is not None}
     below = _under_any(nodes, chosen, itself=False)
     trees = [_tree(nodes, root, listed | moved) for root in nodes.order if root in chosen and root not in below]
     return sorted(trees, key=lambda t: -len(t.nodes))
 
 
-def _under_any(nodes, roots, itself=True):
+def _under_any(nodes: Nodes, roots: set[int], itself: bool = True) -> set[int]:
     """All nodes under some nodes, and those themselves."""
     found = set()
     for number in nodes.order:
@@ -190,12 +197,12 @@ def _under_any(nodes, roots, itself=True):
     return found
 
 
-def _plain(nodes, root):
+def _plain(nodes: Nodes, root: int) -> list[int]:
     """Nodes of a tree that carry no mesh, camera or light."""
     return [n for n in nodes.under(root) if not {"mesh", "camera"} & set(nodes.items[n])]
 
 
-def _common(nodes, numbers):
+def _common(nodes: Nodes, numbers: list[int]) -> int | None:
     """The lowest node that all are, or hang under; None where they hang under different roots."""
     if not numbers:
         return None
@@ -210,21 +217,21 @@ def _common(nodes, numbers):
     return None
 
 
-def _top(nodes, root, moved):
+def _top(nodes: Nodes, root: int | None, moved: set[int]) -> int | None:
     """The highest animated node over a root, which then belongs to the skeleton; else the root itself."""
     if root is None:
         return None
     return next((n for n in nodes.above(root)[::-1] if n in moved), root)
 
 
-def _marks_end(nodes, number):
+def _marks_end(nodes: Nodes, number: int) -> bool:
     """Whether a node only tells where the bone of its parent ends, as glTF has no other way to."""
     parent = int(nodes.parents[number])
     alone = not nodes.children[number] and len(nodes.children[parent]) == 1
     return alone and nodes.name(number) == f"{nodes.name(parent)}_end"
 
 
-def _tree(nodes, root, wanted):
+def _tree(nodes: Nodes, root: int, wanted: set[int]) -> Tree:
     """The skeleton under a root: all nodes but those that only carry meshes, cameras or lights."""
     keep = set()
     for number in reversed(nodes.under(root)):

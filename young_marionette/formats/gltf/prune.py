@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
 
-def without(document, binary, nodes=()):
+
+def without(document: dict[str, Any], binary: bytes, nodes: Sequence[int] = ()) -> bytes:
     """Remove the animations, and the meshes of some nodes, from ``document`` (in place); returns the smaller buffer.
 
     Numbers of accessors and bufferViews stay, since extensions that are not known here may hold them: what is no
@@ -34,7 +37,7 @@ def without(document, binary, nodes=()):
     return b"".join(parts)
 
 
-def _drop_meshes(document, nodes):
+def _drop_meshes(document: dict[str, Any], nodes: Sequence[int]) -> set[int]:
     """Take meshes off nodes, and out of the document where no other node has them; gives their accessors."""
     meshes = document.get("meshes", [])
     gone = {document["nodes"][n].pop("mesh") for n in nodes if "mesh" in document["nodes"][n]}
@@ -57,7 +60,7 @@ def _drop_meshes(document, nodes):
     return before
 
 
-def _renumber_old_vrm(document, place):
+def _renumber_old_vrm(document: dict[str, Any], place: dict[int, int]) -> None:
     """VRM 0.x speaks of meshes by their numbers."""
     old = document.get("extensions", {}).get("VRM")
     for group in (old or {}).get("blendShapeMaster", {}).get("blendShapeGroups", []):
@@ -69,7 +72,7 @@ def _renumber_old_vrm(document, place):
         person["meshAnnotations"] = [{**n, "mesh": place[n["mesh"]]} for n in notes]
 
 
-def _accessors_of(animations):
+def _accessors_of(animations: Sequence[Any]) -> set[int]:
     found = set()
     for animation in animations:
         for sampler in animation.get("samplers", []):
@@ -77,13 +80,13 @@ def _accessors_of(animations):
     return found
 
 
-def _views(accessor):
+def _views(accessor: dict[str, Any]) -> set[int]:
     sparse = accessor.get("sparse") or {}
     found = (accessor.get("bufferView"), *(sparse.get(k, {}).get("bufferView") for k in ("indices", "values")))
     return {v for v in found if v is not None}
 
 
-def _references(document):
+def _references(document: dict[str, Any]) -> set[int]:
     """Accessors that meshes and skins use."""
     found = set()
     for mesh in document.get("meshes", []):
@@ -95,7 +98,7 @@ def _references(document):
     return {n for n in found if isinstance(n, int)}
 
 
-def _named(tree, key, skip=()):
+def _named(tree: dict[str, Any], key: str, skip: tuple[str, ...] = ()) -> set[int]:
     """All values of a key, however deep."""
     found = set()
     todo = [{k: v for k, v in tree.items() if k not in skip}]

@@ -3,21 +3,28 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
-from ..motion_file import MotionFile
+from ..source_file import SkeletonPart, SourceFile
 from . import container as containers
 from . import vrm
 from .accessors import Accessors
 from .meshes import character_of
 from .motion import clip_of
 from .nodes import Nodes, Tree, find_trees
+
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character
+    from ...core.findings import Finding
+    from .container import Container
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,12 +42,12 @@ class GltfLayout:
     format = "glTF"
     drawn_in = ()
 
-    def renamed(self, names):
+    def renamed(self, names: tuple[str, ...]) -> GltfLayout:
         """The layout with other joint names."""
         return replace(self, names=tuple(names))
 
     @cached_property
-    def _body(self):
+    def _body(self) -> tuple[Character | None, str]:
         """``(Character or None, what is wrong with it or "")``: a broken body is no reason to lose the motion."""
         try:
             with sound(self.container.label):
@@ -49,17 +56,17 @@ class GltfLayout:
             return None, str(error)
 
     @property
-    def character(self):
+    def character(self) -> Character | None:
         """The Character over this skeleton, or None."""
         return self._body[0]
 
     @property
-    def body_problem(self):
+    def body_problem(self) -> str:
         """Why a body that is in the file can't be used, or nothing."""
         return self._body[1]
 
     @cached_property
-    def expressions(self):
+    def expressions(self) -> dict[str, Any]:
         """``{expression: {morph name: weight}}`` of a VRM character; none where the file tells none, or not soundly."""
         try:
             with sound(self.container.label):
@@ -67,14 +74,14 @@ class GltfLayout:
         except InputError:
             return {}
 
-    def packed(self):
+    def packed(self) -> tuple[dict[str, Any], bytes]:
         """``(plain data, bytes)`` to store it by."""
         binary, document = merged(self.container)
         data = b"".join(bytes(part) for part in containers.as_glb(document, binary))
         return {"label": self.container.label, "root": int(self.tree.nodes[0]), "names": list(self.names)}, data
 
     @classmethod
-    def unpacked(cls, meta, data):
+    def unpacked(cls, meta: dict[str, Any], data: bytes) -> GltfLayout:
         """A layout that ``packed`` gave; InputError where it does not fit."""
         loaded = containers.parse(data, str(meta["label"]))
         nodes = Nodes(loaded)
@@ -84,7 +91,7 @@ class GltfLayout:
         return cls(loaded, nodes, tree, tuple(meta["names"]))
 
 
-def merged(container):
+def merged(container: Container) -> tuple[bytes, dict[str, Any]]:
     """``(binary, document)``: the file with all its buffers and outer images in one buffer."""
     import copy
 
@@ -118,22 +125,22 @@ def merged(container):
 
 
 @contextlib.contextmanager
-def sound(label):
+def sound(label: str) -> Iterator[Any]:
     """What is of another kind than glTF wants, anywhere in a document, is one sentence."""
     try:
         yield
     except (TypeError, AttributeError, KeyError, IndexError, ValueError, OverflowError, np.linalg.LinAlgError) as error:
         told = f"{type(error).__name__}: {error}"[:120].replace("\n", " ")
-        raise InputError(f"{label} is not built as glTF wants ({told}).") from None
+        raise InputError(f"{label} is not valid glTF ({told}).") from None
 
 
-def read(path):
-    """Read a glTF, GLB or VRM file (a MotionFile; further skeletons of it in ``more``)."""
+def read(path: Path) -> SourceFile:
+    """Read a glTF, GLB or VRM file (a SourceFile)."""
     with sound(Path(path).name):
         return _read(path)
 
 
-def _read(path):
+def _read(path: Path) -> SourceFile:
     path = Path(path)
     container = containers.load(path)
     nodes, accessors = Nodes(container), Accessors(container)
@@ -143,7 +150,7 @@ def _read(path):
     bones = vrm.humanoid(container)
     kind = vrm.version(container) or ("GLB" if container.binary else "glTF")
     several = len(trees) > 1
-    files = []
+    found = []
     for tree in trees:
         notes = list(tree.notes)
         clips = _clips(container, accessors, nodes, tree, path, notes)
@@ -151,13 +158,14 @@ def _read(path):
         table = tuple((b, tree.skeleton.names[joint_of[n]]) for b, n in bones.items() if n in joint_of)
         name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
         layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
-        files.append(
-            MotionFile(path, kind, tree.skeleton, tuple(clips), layout, tuple(notes), Declared(1.0, "+Y", table), name)
-        )
-    return replace(files[0], more=tuple(files[1:]))
+        declared = Declared(1.0, "+Y", table)
+        found.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
+    return SourceFile(path, kind, tuple(found))
 
 
-def _clips(container, accessors, nodes, tree, path, notes):
+def _clips(
+    container: Container, accessors: Accessors, nodes: Nodes, tree: Tree, path: Path, notes: list[Finding]
+) -> list[Any]:
     clips = []
     animations = container.items("animations")
     for number, animation in enumerate(animations):

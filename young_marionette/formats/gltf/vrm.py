@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 from ...core.errors import InputError
 from .accessors import item
+
+if TYPE_CHECKING:
+    from .container import Container
+    from .nodes import Nodes
+
 
 # VRM 0.x counts the thumb's bones otherwise than 1.0 does.
 _OLD_THUMB = {"Proximal": "Metacarpal", "Intermediate": "Proximal", "Distal": "Distal"}
 
 
-def _extension(container, name):
+def _extension(container: Container, name: str) -> dict[str, Any] | None:
     extensions = container.document.get("extensions")
     found = extensions.get(name) if isinstance(extensions, dict) else None
     return found if isinstance(found, dict) else None
 
 
-def version(container):
+def version(container: Container) -> str | None:
     """``"VRM 1.0"``, ``"VRM 0.x"``, ``"VRM animation"`` or None."""
     for key, told in (("VRMC_vrm", "VRM 1.0"), ("VRM", "VRM 0.x"), ("VRMC_vrm_animation", "VRM animation")):
         if _extension(container, key) is not None:
@@ -23,7 +30,7 @@ def version(container):
     return None
 
 
-def humanoid(container):
+def humanoid(container: Container) -> dict[str, int]:
     """``{VRM 1.0 bone name: node number}`` of the humanoid table; empty where there is none."""
     new = _extension(container, "VRMC_vrm") or _extension(container, "VRMC_vrm_animation")
     old = _extension(container, "VRM")
@@ -46,7 +53,7 @@ def humanoid(container):
     return found
 
 
-def _renewed(bone):
+def _renewed(bone: Any) -> str:
     """The VRM 1.0 name of a VRM 0.x bone."""
     if isinstance(bone, str):
         for side in ("left", "right"):
@@ -56,12 +63,12 @@ def _renewed(bone):
     return bone
 
 
-def extension_1_0(bones):
+def extension_1_0(bones: dict[str, int]) -> dict[str, Any]:
     """The humanoid part of VRMC_vrm for ``{bone: node}``."""
     return {"humanBones": {bone: {"node": node} for bone, node in bones.items()}}
 
 
-def animation_extension(bones, expressions):
+def animation_extension(bones: dict[str, int], expressions: dict[str, int]) -> dict[str, Any]:
     """VRMC_vrm_animation 1.0 for humanoid bones and for expressions, ``{name: node}`` each."""
     preset = {n: {"node": node} for n, node in expressions.items() if n in PRESETS}
     custom = {n: {"node": node} for n, node in expressions.items() if n not in PRESETS}
@@ -75,7 +82,7 @@ PRESETS = {
 }  # fmt: skip
 
 
-def expressions(container, nodes):
+def expressions(container: Container, nodes: Nodes) -> dict[str, Any]:
     """``{expression: {morph name: weight}}`` of a VRM character, of either version."""
     from .motion import morph_names
 
@@ -104,7 +111,7 @@ def expressions(container, nodes):
     return found
 
 
-def expression_nodes(container):
+def expression_nodes(container: Container) -> dict[str, int]:
     """The nodes whose way along X is the weight of a VRM animation's expressions: ``{name: node number}``."""
     extension = _extension(container, "VRMC_vrm_animation") or {}
     told = extension.get("expressions")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -24,10 +25,24 @@ from .meshes import node_levels
 from .prune import without
 from .reader import merged, sound
 
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character
+    from ...core.skeleton import Skeleton
+    from .reader import GltfLayout
+
+
 _STILL = 1e-7
 
 
-def encode(path, clip, layout=None, body=False, character=None, bones=(), level=None):
+def encode(
+    path: Path,
+    clip: Clip | KeyedClip,
+    layout: GltfLayout | None = None,
+    body: bool = False,
+    character: Character | None = None,
+    bones: tuple[tuple[str, ...], ...] = (),
+    level: int | None = None,
+) -> list[Output]:
     """The files (list of Output) of a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
 
     With ``layout`` (a GltfLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
@@ -47,11 +62,13 @@ def encode(path, clip, layout=None, body=False, character=None, bones=(), level=
     return [Output(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))]
 
 
-def _asset():
+def _asset() -> dict[str, str]:
     return {"version": "2.0", "generator": f"Young Marionette {__version__}"}
 
 
-def _into_file(clip, layout, bones, level):
+def _into_file(
+    clip: Clip | KeyedClip, layout: GltfLayout, bones: tuple[tuple[str, ...], ...], level: int | None
+) -> tuple[dict[str, Any], bytes]:
     binary, document = merged(layout.container)
     levels = node_levels(layout.container, layout.nodes)
     others = [n for n, own in levels.items() if level is not None and own != level]
@@ -74,7 +91,7 @@ def _into_file(clip, layout, bones, level):
     return document, writer.binary()
 
 
-def _name_bones(document, table):
+def _name_bones(document: dict[str, Any], table: dict[str, int]) -> None:
     """Write the VRM 1.0 table of humanoid bones, whatever else the file tells of VRM."""
     extension = document.setdefault("extensions", {}).setdefault("VRMC_vrm", {"specVersion": "1.0", "meta": {
         "name": "rig", "authors": ["unknown"], "licenseUrl": "https://vrm.dev/licenses/1.0/"}})  # fmt: skip
@@ -84,16 +101,16 @@ def _name_bones(document, table):
         used.append("VRMC_vrm")
 
 
-def _node_motion(clip, layout):
+def _node_motion(clip: Clip | KeyedClip, layout: GltfLayout) -> dict[tuple[int, Kind], Sampler]:
     """The clip's motion in the file's own nodes."""
     tree = layout.tree
     return motion_out(clip, tree.skeleton, layout.nodes.scales[list(tree.nodes)], tree.over)
 
 
-def _skeleton_alone(clip, layout):
+def _skeleton_alone(clip: Clip | KeyedClip, layout: GltfLayout) -> tuple[dict[str, Any], bytes]:
     """The joints of a file with its own transforms, without mesh and skin."""
     tree, nodes = layout.tree, layout.nodes
-    document = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": [0]}], "nodes": []}
+    document: dict[str, Any] = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": [0]}], "nodes": []}
     for joint, number in enumerate(tree.nodes):
         document["nodes"].append(
             _node(layout.names[joint], nodes.moves[number], nodes.turns[number], nodes.scales[number])
@@ -111,8 +128,8 @@ def _skeleton_alone(clip, layout):
     return document, writer.binary()
 
 
-def _node(name, move, turn, scale=(1.0, 1.0, 1.0)):
-    node = {"name": name}
+def _node(name: str, move: np.ndarray, turn: np.ndarray, scale: Any = (1.0, 1.0, 1.0)) -> dict[str, Any]:
+    node: dict[str, Any] = {"name": name}
     if np.any(np.abs(move) > 0):
         node["translation"] = [float(v) for v in move]
     if rot.angle(np.asarray(turn)) > 1e-12:
@@ -122,13 +139,18 @@ def _node(name, move, turn, scale=(1.0, 1.0, 1.0)):
     return node
 
 
-def _link(document, parents):
+def _link(document: dict[str, Any], parents: np.ndarray) -> None:
     for joint, parent in enumerate(parents):
         if parent >= 0:
             document["nodes"][int(parent)].setdefault("children", []).append(joint)
 
 
-def document_of(clip, character=None, bones=(), more=()):
+def document_of(
+    clip: Clip | KeyedClip,
+    character: Character | None = None,
+    bones: tuple[tuple[str, ...], ...] = (),
+    more: tuple[Clip, ...] = (),
+) -> tuple[dict[str, Any], bytes]:
     """``(document, binary)`` of a new file: a clip in metres with Y up, its body, and ``more`` clips of its skeleton."""
     skeleton = clip.skeleton
     document = _fresh_nodes(clip)
@@ -149,7 +171,7 @@ def document_of(clip, character=None, bones=(), more=()):
     return document, writer.binary()
 
 
-def _mark_ends(document, skeleton, scaled=False):
+def _mark_ends(document: dict[str, Any], skeleton: Skeleton, scaled: bool = False) -> None:
     """A node at the end of each last bone, since glTF has no other way to tell how long it is.
 
     ``scaled``: the joints of the document have the skeleton's scales.
@@ -161,13 +183,13 @@ def _mark_ends(document, skeleton, scaled=False):
             document["nodes"][int(joint)]["children"] = [len(document["nodes"]) - 1]
 
 
-def _plain_motion(clip):
+def _plain_motion(clip: Clip | KeyedClip) -> dict[tuple[int, Kind], Sampler]:
     """The clip's motion in nodes of our own, which have no scales at rest and stand under nothing."""
     plain = replace(clip.skeleton, scales=None)
     return motion_out(clip, plain, plain.scales, np.eye(4))
 
 
-def _weight_channels(document, clip):
+def _weight_channels(document: dict[str, Any], clip: Clip | KeyedClip) -> dict[tuple[int, str], Sampler]:
     """``{(node, "weights"): Sampler}`` of the morphs that nodes of the document have, all of a node in one."""
     found = {}
     for number, node in enumerate(document["nodes"]):
@@ -183,7 +205,13 @@ def _weight_channels(document, clip):
     return found
 
 
-def _animation(writer, clip, motion, node_of, weights):
+def _animation(
+    writer: Writer,
+    clip: Clip | KeyedClip,
+    motion: dict[tuple[int, Kind], Sampler],
+    node_of: dict[int, int],
+    weights: dict[tuple[int, str], Sampler],
+) -> None:
     """Add the animation: ``motion {(joint, kind): Sampler}`` and ``weights {(node, path): Sampler}``.
 
     Of a dense clip, joints that stand at rest all the time need no channel, still ones two keys; what has keys of its
@@ -217,16 +245,17 @@ def _animation(writer, clip, motion, node_of, weights):
 class _Channels:
     """The channels of an animation; those with the same times share them."""
 
-    def __init__(self, writer, clip):
+    def __init__(self, writer: Writer, clip: Clip | KeyedClip) -> None:
         self._writer, self._rate, self._times = writer, clip.rate, {}
         self._later = max(-clip.start, 0.0)  # glTF has no times below zero
-        self.animation = {"name": clip.name, "channels": [], "samplers": []}
+        self.animation: dict[str, Any] = {"name": clip.name, "channels": [], "samplers": []}
 
-    def add(self, node, path, sampler, turns=False):
+    def add(self, node: int, path: str, sampler: Sampler, turns: bool = False) -> None:
         """``path``: as glTF calls what of a node moves."""
         sampler = of_one_kind(sampler, self._rate, turns)
         way, values = sampler.uniform, sampler.values
-        if way is Interpolation.CUBICSPLINE:
+        assert way is not None  # see of_one_kind
+        if way is Interpolation.CUBICSPLINE and sampler.tangents_in is not None and sampler.tangents_out is not None:
             values = np.stack([sampler.tangents_in, values, sampler.tangents_out], 1).reshape(-1, values.shape[1])
         if path == "weights":
             values = values.reshape(-1, 1)
@@ -236,14 +265,14 @@ class _Channels:
         target = {"node": int(node), "path": path}
         self.animation["channels"].append({"sampler": len(samplers) - 1, "target": target})
 
-    def _input(self, times):
+    def _input(self, times: np.ndarray) -> int:
         key = times.tobytes()
         if key not in self._times:
             self._times[key] = self._writer.array((times + self._later)[:, None], "SCALAR", True)
         return self._times[key]
 
 
-def _vrm_animation(clip, bones):
+def _vrm_animation(clip: Clip | KeyedClip, bones: tuple[tuple[str, ...], ...]) -> tuple[dict[str, Any], bytes]:
     """A VRM animation: the humanoid bones alone, resting in a T-pose, and expressions along X of nodes of their own."""
     from .humanoid import t_posed
 
@@ -252,8 +281,12 @@ def _vrm_animation(clip, bones):
         raise InputError("A VRM animation needs the humanoid bones of the rig, and none could be told.")
     rested = replace(clip.skeleton, rest=t_posed(clip.skeleton, table))
     # Of scales a VRM animation knows nothing: joints are where they bring them all the same.
-    clip = clip.sample() if isinstance(clip, KeyedClip) and has_scales(clip) else clip
-    clip = replace(clip, skeleton=rested, **({"scaled": (), "scales": None} if isinstance(clip, Clip) else {}))
+    if isinstance(clip, KeyedClip) and has_scales(clip):
+        clip = clip.sample()
+    if isinstance(clip, Clip):
+        clip = replace(clip, skeleton=rested, scaled=np.zeros(0, int), scales=None)
+    else:
+        clip = replace(clip, skeleton=rested)
     document = _fresh_nodes(clip)
     writer = Writer(document)
     expressions = {}
@@ -273,9 +306,9 @@ def _vrm_animation(clip, bones):
     return document, writer.binary()
 
 
-def _fresh_nodes(clip):
+def _fresh_nodes(clip: Clip | KeyedClip) -> dict[str, Any]:
     skeleton = clip.skeleton
-    document = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": []}], "nodes": []}
+    document: dict[str, Any] = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": []}], "nodes": []}
     for joint in range(len(skeleton)):
         document["nodes"].append(_node(skeleton.names[joint], skeleton.offsets[joint], skeleton.rest[joint]))
     _link(document, skeleton.parents)

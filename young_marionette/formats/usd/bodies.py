@@ -4,14 +4,21 @@ from __future__ import annotations
 
 import re
 from itertools import chain, count
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.character.meshes import inverted
 from ...core.names import first_free, free_name
 
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character, Material, Mesh
+    from ...core.skeleton import Skeleton
 
-def add_character(stage, skel, skeleton, character, world):
+
+def add_character(
+    stage: Any, skel: Any, skeleton: Skeleton, character: Character, world: np.ndarray
+) -> tuple[np.ndarray, dict[str, bytes], tuple[str, ...]]:
     """Add all meshes; gives ``(bind transforms (joints, 4, 4), {asset path: bytes}, morph names)``.
 
     The skeleton of a stage has one bind pose, and each mesh one transform into it: where a mesh was bound
@@ -30,14 +37,14 @@ def add_character(stage, skel, skeleton, character, world):
     return bind, textures, character.morphs
 
 
-def _own_binds(skeleton, mesh):
+def _own_binds(skeleton: Skeleton, mesh: Mesh) -> np.ndarray:
     """The mesh's binds for joints without scale."""
     binds = np.array(mesh.binds, float)
     binds[:, :3, :] *= skeleton.scales[:, :, None]
     return binds
 
 
-def _common_bind(skeleton, character, world):
+def _common_bind(skeleton: Skeleton, character: Character, world: np.ndarray) -> np.ndarray:
     """Where joints stood when most of the skin was bound; joints that nothing is bound to stand at rest."""
     bind, known = np.array(world), np.zeros(len(skeleton), bool)
     for mesh in sorted(character.meshes, key=lambda m: -len(np.unique(m.joints))):
@@ -48,7 +55,17 @@ def _common_bind(skeleton, character, world):
     return bind
 
 
-def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken, doubled):
+def _mesh(
+    stage: Any,
+    root: Any,
+    skel: Any,
+    skeleton: Skeleton,
+    mesh: Mesh,
+    bind: np.ndarray,
+    materials: list[Any],
+    taken: set[str],
+    doubled: bool,
+) -> None:
     from pxr import Gf, Sdf, Tf, UsdGeom, UsdShade, UsdSkel, Vt
 
     base = Tf.MakeValidIdentifier(mesh.name) or "Body"
@@ -91,7 +108,7 @@ def _mesh(stage, root, skel, skeleton, mesh, bind, materials, taken, doubled):
         UsdShade.MaterialBindingAPI.Apply(prim.GetPrim()).Bind(materials[mesh.material])
 
 
-def _shapes(stage, prim, binding, mesh):
+def _shapes(stage: Any, prim: Any, binding: Any, mesh: Mesh) -> None:
     from pxr import Tf, UsdSkel, Vt
 
     if not mesh.morphs:
@@ -111,7 +128,7 @@ def _shapes(stage, prim, binding, mesh):
     binding.CreateBlendShapeTargetsRel().SetTargets(targets)
 
 
-def _materials(stage, root, materials):
+def _materials(stage: Any, root: Any, materials: tuple[Material, ...]) -> tuple[list[Any], dict[str, bytes]]:
     """``(materials in the stage, {asset path: bytes})``; the plain one of parts without any as None."""
     from pxr import Gf, Sdf, Tf, UsdGeom, UsdShade
 
@@ -141,7 +158,7 @@ def _materials(stage, root, materials):
     return found, textures
 
 
-def _texture(stage, material, place, colour):
+def _texture(stage: Any, material: Any, place: str, colour: tuple[float, float, float, float]) -> Any:
     from pxr import Gf, Sdf, UsdShade
 
     reader = UsdShade.Shader.Define(stage, material.GetPath().AppendChild("Coordinates"))

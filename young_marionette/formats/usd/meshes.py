@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.character.meshes import Character, Material, Mesh, Morph, level_in, smooth_normals
 from ...core.errors import InputError
 
+if TYPE_CHECKING:
+    from .skeletons import UsdTree
+    from .unpacking import Arrays
+
+
 PACKED = ("faceVertexIndices", "primvars:skel:jointIndices", "primvars:skel:jointWeights", "faceVertexCounts")
 
 
-def character_of(stage, tree, arrays, label):
+def character_of(stage: Any, tree: UsdTree, arrays: Arrays, label: str) -> Character | None:
     """The Character over a UsdTree, or None; its materials have the places of textures instead of their bytes.
 
     ``arrays``: see Arrays; those of the attributes ``PACKED`` are best prepared.
@@ -33,7 +40,7 @@ def character_of(stage, tree, arrays, label):
     return Character(tuple(meshes), tuple(materials.found)) if meshes else None
 
 
-def _meshes(target, tree, arrays, label, materials):
+def _meshes(target: Any, tree: UsdTree, arrays: Arrays, label: str, materials: _Materials) -> Iterator[Mesh]:
     from pxr import UsdGeom
 
     prim = target.GetPrim()
@@ -60,7 +67,7 @@ def _meshes(target, tree, arrays, label, materials):
     left_handed = str(mesh.GetOrientationAttr().Get()) == "leftHanded"
     if left_handed:
         triangles, normals = triangles[:, ::-1], -normals
-    morphs = _morphs(prim, points_of, len(points), np.float32(-1 if left_handed else 1))
+    morphs = _morphs(prim, points_of, len(points), -1.0 if left_handed else 1.0)
     for material, chosen in _groups(prim, faces, len(triangles), materials):
         yield Mesh(
             name, points[points_of], normals, _chosen(triangles, chosen), joints[points_of],
@@ -68,11 +75,13 @@ def _meshes(target, tree, arrays, label, materials):
         )  # fmt: skip
 
 
-def _chosen(triangles, chosen):
+def _chosen(triangles: np.ndarray, chosen: Any) -> np.ndarray:
     return (triangles if chosen is None or chosen.all() else triangles[chosen]).astype(np.int32, copy=False)
 
 
-def _influences(target, tree, arrays, count, label, name):
+def _influences(
+    target: Any, tree: UsdTree, arrays: Arrays, count: int, label: str, name: str
+) -> tuple[np.ndarray, np.ndarray]:
     """``(joints (v, k), weights (v, k))``: joints numbered as in the tree, weights with a sum of one."""
     which, share = target.GetJointIndicesPrimvar(), target.GetJointWeightsPrimvar()
     if target.IsRigidlyDeformed() or which.IsIndexed() or share.IsIndexed():
@@ -93,7 +102,7 @@ def _influences(target, tree, arrays, count, label, name):
     return carried, np.divide(share, total, out=np.zeros_like(share), where=total > 1e-9)
 
 
-def _in_tree(which, share, target, tree, label, name):
+def _in_tree(which: np.ndarray, share: np.ndarray, target: Any, tree: UsdTree, label: str, name: str) -> np.ndarray:
     """The joints of influences, numbered as in the tree."""
     order = target.GetJointOrder()
     tokens = [str(t) for t in order] if order is not None and len(order) else None
@@ -110,7 +119,7 @@ def _in_tree(which, share, target, tree, label, name):
     return which if same else np.asarray(table, np.int32)[which]
 
 
-def _file_order(tree, target):
+def _file_order(tree: UsdTree, target: Any) -> np.ndarray:
     """From the skeleton's own numbering of joints to the tree's."""
     from pxr import UsdSkel
 
@@ -119,7 +128,7 @@ def _file_order(tree, target):
     return np.array([place[str(j)] for j in skeleton.GetJointsAttr().Get()])
 
 
-def _fan(counts):
+def _fan(counts: np.ndarray) -> tuple[np.ndarray | None, np.ndarray | None]:
     """Corners of the triangles that faces fall into ``(t, 3)``, and the face of each; None where they are all triangles."""
     if counts.min() == counts.max() == 3:
         return None, None
@@ -132,7 +141,7 @@ def _fan(counts):
     return np.stack([first, first + within + 1, first + within + 2], 1), faces
 
 
-def _texcoords(prim):
+def _texcoords(prim: Any) -> tuple[np.ndarray, str] | None:
     """``(texture coordinates (n, 2), how they are spread)`` from the upper left, as in glTF; or None."""
     from pxr import UsdGeom
 
@@ -146,11 +155,11 @@ def _texcoords(prim):
     return None
 
 
-def _flat(primvar):
+def _flat(primvar: Any) -> Any:
     return primvar.ComputeFlattened() if primvar.IsIndexed() else primvar.Get()
 
 
-def _normals(prim, arrays):
+def _normals(prim: Any, arrays: Arrays) -> tuple[np.ndarray, str]:
     """``(normals (n, 3), how they are spread)``; a primvar stands before the attribute, as USD says."""
     from pxr import UsdGeom
 
@@ -160,7 +169,9 @@ def _normals(prim, arrays):
     return arrays.of(mesh.GetNormalsAttr(), np.float32, 3), mesh.GetNormalsInterpolation()
 
 
-def _values(found, corners, points):
+def _values(
+    found: tuple[np.ndarray, str] | None, corners: np.ndarray | None, points: np.ndarray
+) -> tuple[np.ndarray, bool] | None:
     """``(values, whether they are by point)``: ``(points, n)`` or by corner of each triangle ``(t * 3, n)``; or None."""
     values, spread = found or (None, None)
     if values is None or not len(values) or not (np.isfinite(values.min()) and np.isfinite(values.max())):
@@ -169,12 +180,14 @@ def _values(found, corners, points):
         return values, True
     if spread == "faceVarying" and corners is None:
         return values, False
-    if spread == "faceVarying" and len(values) > corners.max(initial=0):
+    if spread == "faceVarying" and corners is not None and len(values) > corners.max(initial=0):
         return values[corners.ravel()], False
     return None
 
 
-def _vertices(which, count, sets):
+def _vertices(
+    which: np.ndarray, count: int, sets: Sequence[tuple[np.ndarray, bool] | None]
+) -> tuple[np.ndarray | slice, np.ndarray, list[np.ndarray | None]]:
     """``(point of each vertex, triangles (t, 3), sets of values by vertex)``: points are split where corners differ.
 
     ``which (t, 3)``: the point at each corner. ``sets``: see _values; one by corner of another length is left out.
@@ -199,13 +212,13 @@ def _vertices(which, count, sets):
     return points_of, vertices.reshape(-1, 3), found
 
 
-def _as_one(rows):
+def _as_one(rows: np.ndarray) -> np.ndarray:
     """Rows of whole numbers as one value each, that can be sorted."""
     rows = np.ascontiguousarray(rows)
     return rows.view(np.dtype((np.void, rows.dtype.itemsize * rows.shape[1])))[:, 0]
 
 
-def _morphs(prim, points_of, count, side):
+def _morphs(prim: Any, points_of: np.ndarray | slice, count: int, side: float) -> tuple[Morph, ...]:
     from pxr import UsdSkel
 
     api = UsdSkel.BindingAPI(prim)
@@ -233,7 +246,9 @@ def _morphs(prim, points_of, count, side):
     return tuple(found)
 
 
-def _groups(prim, faces, count, materials):
+def _groups(
+    prim: Any, faces: np.ndarray | None, count: int, materials: _Materials
+) -> list[tuple[int, np.ndarray | None]]:
     """``(material number, mask of triangles or None for all)`` for each material that a mesh or its subsets have.
 
     ``faces``: the face of each of the ``count`` triangles, None where they are the same.
@@ -244,7 +259,8 @@ def _groups(prim, faces, count, materials):
     subsets = UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets()
     if not subsets:
         return [(materials.of(prim, doubled), None)]
-    rest, found = np.ones(count, bool), []
+    rest = np.ones(count, bool)
+    found: list[tuple[int, np.ndarray | None]] = []
     faces = np.arange(count) if faces is None else faces
     for subset in subsets:
         chosen = np.isin(faces, np.array(subset.GetIndicesAttr().Get() or [], np.int64))
@@ -259,10 +275,10 @@ def _groups(prim, faces, count, materials):
 class _Materials:
     """Materials as they are met, each once; the first is for what has none."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.found, self._numbers = [Material()], {}
 
-    def of(self, prim, double_sided):
+    def of(self, prim: Any, double_sided: bool) -> int:
         """The number of the material that a prim is bound to."""
         from pxr import UsdShade
 
@@ -275,7 +291,7 @@ class _Materials:
             self.found.append(replace(self._material(bound) if bound else Material(), double_sided=double_sided))
         return self._numbers[path]
 
-    def _material(self, bound):
+    def _material(self, bound: Any) -> Material:
         colour: tuple[float, ...] = (0.8, 0.8, 0.8)
         opacity, texture = 1.0, None
         shader = bound.ComputeSurfaceSource()[0]

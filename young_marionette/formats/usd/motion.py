@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -17,6 +19,12 @@ from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
 from ..transforms import NodeSpace, decomposed, relative
 from .skeletons import matrices
 
+if TYPE_CHECKING:
+    from ...core.clip import Clip
+    from ...core.findings import Finding
+    from .skeletons import UsdTree
+
+
 _LOWEST, _HIGHEST = 10.0, 240.0  # rates that frames are made at where samples are few
 _WAY = Interpolation.LINEAR  # what a stage does between samples, unless who looks at it wants otherwise
 
@@ -30,7 +38,7 @@ class Ways:
     per_second: float
 
 
-def ways_of(skeleton, label):
+def ways_of(skeleton: Any, label: str) -> Ways:
     """The Ways of a Skeleton prim and of all that it stands under."""
     from pxr import Usd, UsdGeom
 
@@ -45,18 +53,18 @@ def ways_of(skeleton, label):
     if len(times) < 2 or np.ptp(found, axis=0).max() == 0:
         return Ways(np.zeros(0), found[:0], per_second)
     if not (np.isfinite(found).all() and np.abs(found).max() < 1e12):
-        raise InputError(f"{label}: what {skeleton.GetName()} stands under moves by something that is no number.")
+        raise InputError(f"{label}: what {skeleton.GetName()} stands under moves by a value that is not a number.")
     return Ways(np.array(times) / per_second, found, per_second)
 
 
-def carried(skeleton, tree, ways, label, notes):
+def carried(skeleton: Any, tree: UsdTree, ways: Ways, label: str, notes: list[Finding]) -> list[Clip | KeyedClip]:
     """The Clip of a skeleton that is only carried by what it stands under, as a list; empty where that is still."""
     if not len(ways.times):
         return []
     return [_timed(skeleton.GetParent().GetName() or "motion", tree, [], {}, {}, ways, [], label, notes)]
 
 
-def clip_of(prim, tree, ways, label, notes):
+def clip_of(prim: Any, tree: UsdTree, ways: Ways, label: str, notes: list[Finding]) -> Clip | KeyedClip | None:
     """The Clip of a SkelAnimation prim on a tree, or None where it moves none of its joints."""
     from pxr import UsdSkel
 
@@ -82,7 +90,17 @@ def clip_of(prim, tree, ways, label, notes):
     return _timed(prim.GetName(), tree, joints, place, tracks, ways, shapes, label, notes)
 
 
-def _timed(name, tree, joints, place, tracks, ways, shapes, label, notes):
+def _timed(
+    name: str,
+    tree: UsdTree,
+    joints: Sequence[str],
+    place: dict[str, int],
+    tracks: dict[str, tuple[np.ndarray, np.ndarray]],
+    ways: Ways,
+    shapes: list[Any],
+    label: str,
+    notes: list[Finding],
+) -> Clip | KeyedClip:
     times = [t for t in (ways.times, *(t for t, _ in tracks.values())) if len(t) > 1] or [np.zeros(1)]
     rate, regular = _rate(times, ways.per_second)
     start, end = min(t[0] for t in times), max(t[-1] for t in times)
@@ -94,12 +112,12 @@ def _timed(name, tree, joints, place, tracks, ways, shapes, label, notes):
     motion = _Motion(name, tree, known, tracks, ways, start + np.arange(round((end - start) * rate + 0.48) + 1) / rate)
     samplers = motion.samplers(notes)
     if shapes and "weights" in tracks:
-        times, weights = tracks["weights"]
-        samplers |= {Channel(Morph(s), Kind.WEIGHT): Sampler(times, weights[:, i], _WAY) for i, s in enumerate(shapes)}
+        at, weights = tracks["weights"]
+        samplers |= {Channel(Morph(s), Kind.WEIGHT): Sampler(at, weights[:, i], _WAY) for i, s in enumerate(shapes)}
     return dense_or_keyed(KeyedClip(name, tree.skeleton, rate, samplers), regular)
 
 
-def _rate(times, per_second):
+def _rate(times: list[np.ndarray], per_second: float) -> tuple[float, bool]:
     every = np.unique(np.concatenate(times)) * per_second
     if len(every) > 1 and np.abs(every - np.round(every)).max() < 1e-3:
         steps = np.diff(np.round(every))
@@ -109,7 +127,9 @@ def _rate(times, per_second):
     return grid_rate(times)
 
 
-def _track(attribute, count, width, label, name, per_second):
+def _track(
+    attribute: Any, count: int, width: int, label: str, name: str, per_second: float
+) -> tuple[np.ndarray, np.ndarray] | None:
     """``(times in seconds, values (samples, count, width))`` of an attribute, or None where it has no value."""
     samples = attribute.GetTimeSamples()
     if not samples:
@@ -126,25 +146,33 @@ def _track(attribute, count, width, label, name, per_second):
         return None
     values = np.stack(found)
     if not (np.isfinite(values).all() and np.abs(values).max(initial=0) < 1e12):
-        raise InputError(f"{label}: {name} holds something that is no number.")
+        raise InputError(f"{label}: {name} holds a value that is not a number.")
     return np.array(samples, float) / per_second, values
 
 
 class _Motion:
     """The samples of an animation as samplers of our skeleton's joints. ``frames``: times of all of its frames."""
 
-    def __init__(self, name, tree, known, tracks, ways, frames):
+    def __init__(
+        self,
+        name: str,
+        tree: UsdTree,
+        known: Sequence[tuple[int, ...]],
+        tracks: dict[str, tuple[np.ndarray, np.ndarray]],
+        ways: Ways,
+        frames: np.ndarray,
+    ) -> None:
         self.name, self.tree, self.known, self.tracks, self.ways, self.frames = name, tree, known, tracks, ways, frames
         self._space = NodeSpace(tree.skeleton, tree.scales, tree.over)
 
-    def _joints(self, kind):
+    def _joints(self, kind: str) -> dict[int, Sampler]:
         """``{joint: Sampler}`` of a track, in the file's own joints."""
         if kind not in self.tracks:
             return {}
         times, values = self.tracks[kind]
         return {joint: Sampler(times, values[:, column], _WAY) for column, joint in self.known}
 
-    def samplers(self, notes):
+    def samplers(self, notes: list[Finding]) -> dict[Channel, Sampler]:
         """``{channel: sampler}``; tells in ``notes`` what changes its size."""
         skeleton, space = self.tree.skeleton, self._space
         turns = {j: space.rotation_in(j, s) for j, s in self._joints("rotations").items()}
@@ -166,7 +194,7 @@ class _Motion:
         found = {Channel(Joint(j), kind): s for part, kind in kinds for j, s in sorted(part.items())}
         return found or {Channel(Joint(0), Kind.ROTATION): still(skeleton.rest[0], self.frames[0])}
 
-    def _scales(self):
+    def _scales(self) -> tuple[dict[int, Sampler], dict[int, np.ndarray]]:
         """``({joint: Sampler} of those that change their size, {joint: factors} of those that only seem to)``.
 
         Scales of animations are half floats: those that only differ by that count for places, and nothing else.
@@ -182,13 +210,13 @@ class _Motion:
                     rounded[joint] = relative(sampler.at(self.frames), own[joint]) if changes else factors[:1]
         return scales, rounded
 
-    def _longer(self, sampler, factor):
+    def _longer(self, sampler: Sampler, factor: np.ndarray) -> Sampler:
         """A translation under joints whose scales are rounded: ``factor`` on one or all frames ``(1 or frames, 3)``."""
         if len(factor) == 1:
             return sampler.moved(np.diag(factor[0]))
         return Sampler(self.frames, sampler.at(self.frames) * factor, _WAY)
 
-    def _carry(self, turns, moves):
+    def _carry(self, turns: dict[int, Sampler], moves: dict[int, Sampler]) -> None:
         """Put the motion of what the skeleton stands under over its roots, on every frame."""
         skeleton, ways, frames = self.tree.skeleton, self.ways, self.frames
         still_move, still_turn, _ = decomposed(self.tree.over)

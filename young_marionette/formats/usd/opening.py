@@ -7,10 +7,14 @@ import os
 import re
 import tempfile
 import zipfile
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
+from ...core.findings import Finding
 from ..places import read_if_there
 from .meshes import PACKED, character_of
 from .motion import carried, clip_of, ways_of
@@ -19,9 +23,23 @@ from .skeletons import tree_of
 from .stages import layer_of
 from .unpacking import Arrays
 
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character
+    from .skeletons import UsdTree
+
 
 @contextlib.contextmanager
-def open_usd(path, unpacked=lambda: None, label=None, folder=None):
+def open_usd(
+    path: Path, unpacked: Callable[..., Any] = lambda: None, label: str | None = None, folder: Path | None = None
+) -> Iterator[
+    tuple[
+        list[tuple[UsdTree, list[Any], Character | None, list[Any], str]],
+        Declared,
+        bytes | None,
+        dict[str, bytes],
+        list[str] | tuple[Any, ...],
+    ]
+]:
     """Read a USD file and hold it open: ``(parts, declared, flat layer, {asset path: bytes}, layers drawn in)``; InputError for what is not a valid one.
 
     ``parts``: for each skeleton ``(tree, clips, character, notes, name)``. The layer is None where it is the file itself.
@@ -53,7 +71,7 @@ def open_usd(path, unpacked=lambda: None, label=None, folder=None):
     del stage
 
 
-def _line_of(error):
+def _line_of(error: Any) -> str:
     """Where in a text layer the library stopped, as it tells it; nothing where it does not."""
     for told in error.args:
         with contextlib.suppress(UnicodeDecodeError, AttributeError):
@@ -63,7 +81,12 @@ def _line_of(error):
     return ""
 
 
-def _read(place, package, unpacked):
+def _read(
+    place: Place, package: bool, unpacked: Callable[..., Any]
+) -> tuple[
+    tuple[Any, Any],
+    tuple[list[tuple[Any, Any, Any, Any, str]], Declared, bytes | None, dict[str, bytes], list[str] | tuple[Any, ...]],
+]:
     from pxr import Usd, UsdGeom, UsdSkel
 
     path, label = place.path, place.label
@@ -90,7 +113,7 @@ def _read(place, package, unpacked):
         f"+{UsdGeom.GetStageUpAxis(stage)}" if stage.HasAuthoredMetadata("upAxis") else None,
     )
     parts = []
-    flat = stage if alone else Usd.Stage.Open(layer_of(data))
+    flat = stage if data is None else Usd.Stage.Open(layer_of(data))
     arrays = Arrays()
     heavy = [p.GetAttribute(a) for p in Usd.PrimRange(flat.GetPseudoRoot()) if p.IsA(UsdGeom.Mesh) for a in PACKED]
     arrays.prepare(heavy, path.stat().st_size, label)
@@ -105,17 +128,17 @@ def _read(place, package, unpacked):
     return (stage, flat), (parts, declared, data, textures, () if package else layers)
 
 
-def _clips(skeleton, tree, animations, place, notes):
+def _clips(skeleton: Any, tree: UsdTree, animations: Sequence[Any], place: Place, notes: list[Finding]) -> list[Any]:
     """The clips of a skeleton, named by the file and, where there are several, by their prims."""
     ways = ways_of(skeleton, place.label)
-    clips = [clip_of(p, tree, ways, place.label, notes) for p in animations]
-    clips = [c for c in clips if c is not None] or carried(skeleton, tree, ways, place.label, notes)
+    found = [clip_of(p, tree, ways, place.label, notes) for p in animations]
+    clips = [c for c in found if c is not None] or carried(skeleton, tree, ways, place.label, notes)
     if len(clips) == 1:
         return [replace(clips[0], name=place.stem)]
     return [replace(c, name=f"{place.stem}: {c.name}") for c in clips]
 
 
-def _played(skeletons):
+def _played(skeletons: list[Any]) -> dict[str, list[str]]:
     """``{path of an animation: paths of the skeletons that are bound to it}``; those of no skeleton are anybody's."""
     from pxr import UsdSkel
 
@@ -127,7 +150,7 @@ def _played(skeletons):
     return found
 
 
-def _flat(stage, found):
+def _flat(stage: Any, found: dict[str, bytes]) -> tuple[bytes, dict[str, bytes]]:
     """``(bytes, {name: bytes})``: the stage as one binary layer that draws in nothing, with its textures by new names."""
     from pxr import Sdf, UsdUtils
 
@@ -156,7 +179,7 @@ def _flat(stage, found):
         os.rmdir(folder)
 
 
-def _textures(prims, place, package):
+def _textures(prims: list[Any], place: Place, package: bool) -> dict[str, bytes]:
     """``{asset path as in the flattened file: bytes}`` of textures that lie inside the folder or the package."""
     from pxr import UsdShade
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from typing import Any
 
 from ...core.character.meshes import Character, Material, Mesh, Morph
 from ...core.clip import Clip
@@ -16,7 +18,9 @@ from .memory import Reading, Writing
 from .skeletons import UsdTree
 
 
-def packed(parts, declared, data, textures, layers=()):
+def packed(
+    parts: Sequence[Any], declared: Declared, data: bytes | None, textures: dict[str, bytes], layers: Sequence[str] = ()
+) -> tuple[int, list[Any]]:
     """``(file, told)``: all of it in a nameless file in memory, and where in it the description stands."""
     store = Writing()
     described = {
@@ -40,7 +44,9 @@ def packed(parts, declared, data, textures, layers=()):
     return store.file, told
 
 
-def unpacked(file, told, data=None, textures=None):
+def unpacked(
+    file: int, told: list[Any], data: bytes | None = None, textures: dict[str, bytes] | None = None
+) -> tuple[list[Any], Declared, Any, dict[str, bytes], list[str]]:
     """``(parts, declared, data, textures, layers)``; ``textures`` replace those of the parcel, ``data`` stands where it has none."""
     store = Reading(file)
     described = json.loads(store.get_bytes(told))
@@ -57,22 +63,22 @@ def unpacked(file, told, data=None, textures=None):
     return parts, Declared(*described["declared"]), data if layer is None else layer, textures, described["layers"]
 
 
-def _notes(notes):
+def _notes(notes: Iterable[Finding]) -> list[Any]:
     return [[note.code, dict(note.values)] for note in notes]
 
 
-def _notes_back(told):
+def _notes_back(told: Sequence[Any]) -> tuple[Finding, ...]:
     return tuple(Finding(code, values) for code, values in told)
 
 
-def _tree(store, tree):
+def _tree(store: Writing, tree: UsdTree) -> dict[str, Any]:
     s = tree.skeleton
     arrays = (s.parents, s.offsets, s.rest, s.tips, s.scales, tree.over, tree.scales, tree.binds)
     return {"path": tree.path, "joints": list(tree.joints), "names": list(s.names), "arrays": list(map(store.put, arrays)),
             "notes": _notes(tree.notes)}  # fmt: skip
 
 
-def _tree_back(store, told):
+def _tree_back(store: Reading, told: dict[str, Any]) -> UsdTree:
     parents, offsets, rest, tips, scales, over, own, binds = map(store.get, told["arrays"])
     skeleton = Skeleton(tuple(told["names"]), parents, offsets, rest, tips, scales)
     return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, _notes_back(told["notes"]))
@@ -81,9 +87,9 @@ def _tree_back(store, told):
 _CLIP = ("rotations", "moving", "translations", "weights", "scaled", "scales")
 
 
-def _clip(store, clip):
+def _clip(store: Writing, clip: Clip | KeyedClip) -> dict[str, Any]:
     keyed = isinstance(clip, KeyedClip)
-    arrays = to_arrays(clip) if keyed else {key: getattr(clip, key) for key in _CLIP}
+    arrays = to_arrays(clip) if isinstance(clip, KeyedClip) else {key: getattr(clip, key) for key in _CLIP}
     return {
         "name": clip.name,
         "rate": clip.rate,
@@ -94,7 +100,7 @@ def _clip(store, clip):
     }
 
 
-def _clip_back(store, told, skeleton):
+def _clip_back(store: Reading, told: dict[str, Any], skeleton: Skeleton) -> Clip | KeyedClip:
     arrays = {key: store.get(place) for key, place in told["arrays"].items()}
     if told["keyed"]:
         return from_arrays(told["name"], skeleton, told["rate"], told["morphs"], arrays)
@@ -104,7 +110,7 @@ def _clip_back(store, told, skeleton):
 _MESH = ("points", "normals", "triangles", "joints", "weights", "binds", "texcoords")
 
 
-def _character(store, character):
+def _character(store: Writing, character: Character | None) -> dict[str, Any] | None:
     if character is None:
         return None
     meshes = [
@@ -121,7 +127,7 @@ def _character(store, character):
     return {"meshes": meshes, "materials": materials}
 
 
-def _character_back(store, told, textures):
+def _character_back(store: Reading, told: dict[str, Any] | None, textures: dict[str, bytes]) -> Character | None:
     if told is None:
         return None
     meshes = []
@@ -131,5 +137,5 @@ def _character_back(store, told, textures):
         meshes.append(Mesh(m["name"], **arrays, material=m["material"], morphs=morphs, level=m["level"]))
     materials = tuple(Material(n, tuple(c), t, d) for n, c, t, d in told["materials"])
     # A texture travels by its place, and once only.
-    materials = tuple(replace(m, texture=textures.get(m.texture)) for m in materials)
+    materials = tuple(replace(m, texture=textures.get(str(m.texture))) for m in materials)
     return Character(tuple(meshes), materials)

@@ -8,17 +8,20 @@ import tempfile
 import zipfile
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from ...core.character.meshes import Character
 from ...core.errors import InputError
 from ..files import opened
-from ..motion_file import MotionFile
+from ..source_file import SkeletonPart, SourceFile
 from .skeletons import UsdTree
 from .worker import WORKER
 
+if TYPE_CHECKING:
+    pass
 
-def is_usd(head):
+
+def is_usd(head: bytes) -> bool:
     """Whether the first bytes of a file are those of a USD file or package."""
     return (
         head[:8] == b"PXR-USDC"
@@ -46,11 +49,11 @@ class UsdLayout:
     body_problem = ""
     expressions: ClassVar[dict] = {}
 
-    def renamed(self, names):
+    def renamed(self, names: tuple[str, ...]) -> UsdLayout:
         """The layout with other joint names."""
         return replace(self, names=tuple(names))
 
-    def packed(self):
+    def packed(self) -> tuple[dict[str, Any], bytes]:
         """``(plain data, bytes)`` to store it by."""
         buffer = io.BytesIO()
         with zipfile.ZipFile(buffer, "w") as archive:
@@ -61,7 +64,7 @@ class UsdLayout:
         return meta, buffer.getvalue()
 
     @classmethod
-    def unpacked(cls, meta, data):
+    def unpacked(cls, meta: dict[str, Any], data: bytes) -> UsdLayout:
         """A layout that ``packed`` gave; InputError where it does not fit."""
         label = str(meta["label"])
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -82,14 +85,14 @@ class UsdLayout:
         raise InputError(f"{label} holds another skeleton than it did.")
 
 
-def read(path):
-    """Read a USD file (a MotionFile; further skeletons of it in ``more``)."""
+def read(path: Path) -> SourceFile:
+    """Read a USD file (a SourceFile)."""
     path = Path(path)
     with opened(path):
         pass
     parts, declared, data, textures, layers = WORKER.read(path)
-    files = []
+    found = []
     for tree, clips, character, notes, name in parts:
         layout = UsdLayout(path.name, data, textures, tree, tree.skeleton.names, character, tuple(layers))
-        files.append(MotionFile(path, "USD", tree.skeleton, tuple(clips), layout, tuple(notes), declared, name))
-    return replace(files[0], more=tuple(files[1:]))
+        found.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
+    return SourceFile(path, "USD", tuple(found))

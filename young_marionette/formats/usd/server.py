@@ -17,25 +17,26 @@ import signal
 import socket
 import tempfile
 from pathlib import Path
+from typing import Any
 
 IDLE = 300.0  # seconds; whoever asks later starts a new process
 _MEMORY, _TIMES = 500 << 20, 6  # bytes of memory that a file may take: so much, and so many times its size
 
 
-def _taken():
+def _taken() -> Any:
     """Bytes of address space that this process has."""
     with open("/proc/self/statm") as file:
         return int(file.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
 
 
-def _limit(size, seconds):
+def _limit(size: int, seconds: float) -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     _, most = resource.getrlimit(resource.RLIMIT_AS)
     resource.setrlimit(resource.RLIMIT_AS, (_taken() + _MEMORY + _TIMES * size, most))
     signal.setitimer(signal.ITIMER_REAL, max(seconds, 1e-3))
 
 
-def _answer(asker, request, files):
+def _answer(asker: Any, request: dict[str, Any], files: tuple[int, ...]) -> None:
     """Do what was asked for, and send where the result stands with the memory that holds it; or one sentence."""
     from ...core.errors import InputError
 
@@ -56,7 +57,7 @@ def _answer(asker, request, files):
     asker.send(json.dumps({"wrong": wrong}).encode())
 
 
-def _read(asker, request):
+def _read(asker: Any, request: dict[str, Any]) -> None:
     from ...core.errors import InputError
     from .opening import open_usd
     from .parcel import packed
@@ -75,7 +76,7 @@ def _read(asker, request):
         os._exit(0)
 
 
-def _write(asker, request, sent):
+def _write(asker: Any, request: dict[str, Any], sent: Any) -> None:
     from .memory import Writing
     from .writer import files_of
 
@@ -90,7 +91,7 @@ def _write(asker, request, sent):
     os._exit(0)
 
 
-def _warm():
+def _warm() -> None:
     """Load what the library brings in with the first file, so that not every file's process has to."""
     from pxr import Gf, Usd, UsdGeom, UsdSkel
 
@@ -122,7 +123,7 @@ def _warm():
             os.close(parcel)
 
 
-def main(number):
+def main(number: int) -> None:
     """Answer the requests that come over the socket ``number`` until its other end is closed, or none came for long."""
     _warm()
     requests = socket.socket(fileno=number)
@@ -139,7 +140,7 @@ def main(number):
         if os.fork() == 0:
             with contextlib.suppress(BaseException):
                 requests.close()
-                _answer(socket.socket(fileno=files[0]), json.loads(message), files[1:])
+                _answer(socket.socket(fileno=files[0]), json.loads(message), tuple(files[1:]))
             os._exit(0)
         for file in files:
             os.close(file)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -30,12 +31,12 @@ class UsdTree:
     notes: tuple[Finding, ...]
 
 
-def matrices(values):
+def matrices(values: Any) -> np.ndarray:
     """Matrices of USD, which are for row vectors, as ``(n, 4, 4)`` for column vectors."""
     return np.array(values, float).reshape(-1, 4, 4).transpose(0, 2, 1)
 
 
-def tree_of(prim, label, cache):
+def tree_of(prim: Any, label: str, cache: Any) -> UsdTree:
     """The UsdTree of a Skeleton prim; InputError where it is not sound."""
     from pxr import UsdSkel
 
@@ -56,7 +57,7 @@ def tree_of(prim, label, cache):
     for values in (rest, bind):
         if values is not None and not (np.isfinite(values).all() and np.abs(values).max() < 1e12):
             raise InputError(
-                f"{label}: a transform of the skeleton {prim.GetName()} holds something that is no number."
+                f"{label}: a transform of the skeleton {prim.GetName()} holds a value that is not a number."
             )
     if rest is None and bind is not None:
         rest = np.stack([np.linalg.pinv(bind[p]) @ bind[j] if p >= 0 else bind[j] for j, p in enumerate(parents)])
@@ -84,7 +85,7 @@ def tree_of(prim, label, cache):
     )
 
 
-def _with_tips(skeleton, prim, order):
+def _with_tips(skeleton: Skeleton, prim: Any, order: list[int]) -> Skeleton:
     """The skeleton with the ends of its last bones, where the file was written by us and tells them."""
     told = prim.GetAttribute(TIPS)
     tips = np.array(told.Get() or [], float).reshape(-1, 3) if told else np.zeros((0, 3))
@@ -94,7 +95,7 @@ def _with_tips(skeleton, prim, order):
     return replace(skeleton, tips=np.where(np.abs(tips).max(1, keepdims=True) > 0, tips, np.nan))
 
 
-def _parent(joint, index):
+def _parent(joint: str, index: dict[str, int]) -> int:
     """The nearest joint over a joint's token that the skeleton lists, or -1."""
     while "/" in joint:
         joint = joint.rsplit("/", 1)[0]

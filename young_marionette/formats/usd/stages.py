@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import os
 import tempfile
+from typing import Any
 
 from ...core.errors import InputError
 
 
-def layer_of(data):
+def layer_of(data: bytes) -> Any:
     """A layer of the bytes of a binary one, that stands for no file."""
     from pxr import Sdf
 

@@ -7,6 +7,8 @@ import json
 import os
 import signal
 import socket
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -20,10 +22,10 @@ _MOST = 20_000  # attributes that are shared out
 class Arrays:
     """Values of attributes by their place in the stage."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self._known = {}
 
-    def of(self, attribute, kind, width=1):
+    def of(self, attribute: Any, kind: type, width: int = 1) -> np.ndarray:
         """``(n, width)``, or ``(n,)`` for a width of 1, as ``kind``; uncopied where nothing has to be changed."""
         values = self._known.pop(attribute.GetPath(), None)
         if values is None:
@@ -32,7 +34,7 @@ class Arrays:
         values = values.astype(kind, copy=False)
         return values if width == 1 else values.reshape(-1, width)
 
-    def prepare(self, attributes, size, label):
+    def prepare(self, attributes: Sequence[Any], size: int, label: str) -> None:
         """Unpack the attributes of a file of ``size`` bytes, so that ``of`` has them at hand."""
         attributes = [a for a in attributes if a and a.HasAuthoredValue()][:_MOST]
         if size < _LARGE or len(attributes) < 2:
@@ -54,18 +56,18 @@ class Arrays:
         with here:
             message, files, _, _ = socket.recv_fds(here, 1 << 20, 1)
         if not message:
-            raise InputError(f"{label} can't be read as USD: it is damaged so that the library for it gives up.")
+            raise InputError(f"{label} can't be read as USD: it is damaged in a way that makes the USD library fail.")
         store = Reading(files[0])
         for number, told in json.loads(store.get_bytes(json.loads(message))):
             self._known[attributes[number].GetPath()] = store.get(told)
 
 
-def _numbers(pipe):
+def _numbers(pipe: int) -> Iterator[int]:
     while part := os.read(pipe, 2):
         yield int(np.frombuffer(part, np.uint16)[0])
 
 
-def _help(attributes, todo, answers):
+def _help(attributes: Sequence[Any], todo: Any, answers: socket.socket) -> None:
     """What the second process does; it has no more time than the first."""
     left, _ = signal.getitimer(signal.ITIMER_REAL)
     signal.setitimer(signal.ITIMER_REAL, left)

@@ -9,8 +9,10 @@ import pickle
 import socket
 import tempfile
 import time
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from ...core.errors import InputError
 from ...core.text import shown
@@ -18,6 +20,13 @@ from ..files import Output, there
 from ..usd_process import NOT_NOW, PROCESS
 from .memory import Reading
 from .parcel import unpacked
+
+if TYPE_CHECKING:
+    from ...core.clip import Clip
+    from ...core.figure.declared import Declared
+    from ...core.keys.keyed import KeyedClip
+    from .reader import UsdLayout
+
 
 PATIENCE = 4.0  # seconds for a file to be read, and one more for each four megabytes of it
 WRITING_PATIENCE = 60.0  # what is written is our own: only a library that hangs takes so long
@@ -27,10 +36,12 @@ class Worker:
     """Asks the process (see usd_process), which is started anew should it have ended."""
 
     @property
-    def process(self):
+    def process(self) -> Any:
         return PROCESS.process
 
-    def read(self, path, data=None, textures=None):
+    def read(
+        self, path: Path | str, data: bytes | None = None, textures: dict[str, bytes] | None = None
+    ) -> tuple[list[Any], Declared, Any, dict[str, bytes], list[str]]:
         """``(parts, declared, flat layer, textures, layers)`` of a file (see opening); InputError, in one sentence, for any other.
 
         ``data`` and ``textures`` stand for the layer and the textures, where they are known already.
@@ -43,20 +54,20 @@ class Worker:
         with _clean_name(path) as clean:
             request = {"path": str(clean), "label": label, "folder": str(path.parent), "seconds": seconds}
 
-            def unpacked_is_said():
+            def unpacked_is_said() -> None:
                 # Now a processor is free.
                 nonlocal data
                 data = _plain_layer(path) if data is None else data
 
             failures = {
                 "late": f"{label} can't be read as USD: it took more than {seconds:.0f} seconds.",
-                "ended": f"{label} can't be read as USD: it is damaged so that the library for it gives up.",
+                "ended": f"{label} can't be read as USD: it is damaged in a way that makes the USD library fail.",
                 "none": f"{label} can't be read now: too many files are open.",
             }
             answer, parcel = self._answer(request, (), seconds, failures, unpacked_is_said)
         return unpacked(parcel, answer["told"], data, textures)
 
-    def write(self, path, *what):
+    def write(self, path: Path, *what: Any) -> dict[str, bytes]:
         """``{name: bytes}`` of the files that ``writer.files_of`` makes of a path and ``what``."""
         sent = os.memfd_create("motion")
         with os.fdopen(sent, "w+b") as file:
@@ -66,14 +77,21 @@ class Worker:
             seconds = WRITING_PATIENCE + size / 2e6
             failures = {
                 "late": f"{label} can't be written as USD: it took more than {seconds:.0f} seconds.",
-                "ended": f"{label} can't be written as USD: the library for it gives up.",
+                "ended": f"{label} can't be written as USD: the USD library fails.",
                 "none": f"{label} can't be written now: too many files are open.",
             }
             answer, parcel = self._answer({"size": size, "seconds": seconds}, (file.fileno(),), seconds, failures)
         store = Reading(parcel)
         return {name: store.get_bytes(told) for name, told in answer["files"].items()}
 
-    def _answer(self, request, files, seconds, failures, unpacked_is_said=lambda: None):
+    def _answer(
+        self,
+        request: dict[str, Any],
+        files: tuple[int, ...],
+        seconds: float,
+        failures: dict[str, str],
+        unpacked_is_said: Callable[..., Any] = lambda: None,
+    ) -> tuple[dict[str, Any], int]:
         """``(answer, parcel)`` to a request that sends open ``files`` along; InputError with one of ``failures``."""
         # The process may end before it gets to the request, which is nobody's fault but its own.
         for _ in range(3):
@@ -98,7 +116,7 @@ class Worker:
         return answer, parcels[0]
 
 
-def _plain_layer(path):
+def _plain_layer(path: Path) -> bytes | None:
     """The bytes of a file that is one binary layer; None for any other."""
     with contextlib.suppress(OSError), open(path, "rb") as file:
         if file.read(8) == b"PXR-USDC":
@@ -107,7 +125,7 @@ def _plain_layer(path):
     return None
 
 
-def _heard(answers):
+def _heard(answers: socket.socket) -> tuple[bytes, list[int]]:
     """``(message, [parcel])``: the next message; empty where the other side ended without one, or takes too long."""
     with contextlib.suppress(OSError):
         message, parcels, _, _ = socket.recv_fds(answers, 1 << 16, 1)
@@ -116,7 +134,7 @@ def _heard(answers):
 
 
 @contextlib.contextmanager
-def _clean_name(path):
+def _clean_name(path: Path) -> Iterator[Path]:
     """A path to the same file that the USD library can take: it knows only names that are UTF-8."""
     try:
         str(path).encode()
@@ -131,7 +149,7 @@ def _clean_name(path):
 WORKER = Worker()
 
 
-def encode(path, clip, layout=None, *more):
+def encode(path: Path, clip: Clip | KeyedClip, layout: UsdLayout | None = None, *more: Any) -> list[Output]:
     """The files (list of Output) of a clip, see ``writer.files_of``; the textures beside it in a folder of their own."""
     if layout is not None:
         layout = replace(layout, character=None)  # its file has it
@@ -143,6 +161,6 @@ def encode(path, clip, layout=None, *more):
     return [o for o, name in zip(outputs, names) if not (o.in_folder and _holds(o.path, files[name]))]
 
 
-def _holds(path, data):
+def _holds(path: Path, data: bytes) -> bool:
     """Whether just these bytes lie at a path, which is no link out of its folder."""
     return not path.parent.is_symlink() and path.is_file() and path.read_bytes() == data

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import tempfile
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -22,8 +24,24 @@ from ..transforms import NodeSpace, local_offsets, stored
 from .skeletons import TIPS, UsdTree
 from .stages import layer_of
 
+if TYPE_CHECKING:
+    from ...core.character.meshes import Character
+    from ...core.clip import Clip
+    from ...core.keys.sampler import Sampler
+    from ...core.skeleton import Skeleton
+    from .reader import UsdLayout
 
-def files_of(path, clip, layout=None, body=False, character=None, metres_per_unit=1.0, up="Y", level=None):
+
+def files_of(
+    path: Path,
+    clip: Clip | KeyedClip,
+    layout: UsdLayout | None = None,
+    body: bool = False,
+    character: Character | None = None,
+    metres_per_unit: float = 1.0,
+    up: str = "Y",
+    level: int | None = None,
+) -> dict[str, bytes]:
     """``{name: bytes}`` of a clip as .usda, .usdc or .usdz, told by the path's ending, and of the textures beside it.
 
     With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
@@ -36,7 +54,15 @@ def files_of(path, clip, layout=None, body=False, character=None, metres_per_uni
         return _save(layer, textures, Path(folder), path)
 
 
-def _layer(clip, layout, body, character, metres_per_unit, up, level):
+def _layer(
+    clip: Clip | KeyedClip,
+    layout: UsdLayout | None,
+    body: bool,
+    character: Character | None,
+    metres_per_unit: float,
+    up: str,
+    level: int | None,
+) -> tuple[Any, dict[str, bytes]]:
     if layout is not None and body:
         return _into_file(clip, layout, level)
     if layout is not None:
@@ -44,7 +70,7 @@ def _layer(clip, layout, body, character, metres_per_unit, up, level):
     return _fresh(clip, character, metres_per_unit, up)
 
 
-def _save(layer, textures, folder, path):
+def _save(layer: Any, textures: dict[str, bytes], folder: Path, path: Path) -> dict[str, bytes]:
     from pxr import UsdUtils
 
     ending, stem = path.suffix.lower(), shown(path.stem)
@@ -62,7 +88,7 @@ def _save(layer, textures, folder, path):
     return {path.name: out, **{beside + names[p]: data for p, data in textures.items()}}
 
 
-def _texture_name(place, data, folder):
+def _texture_name(place: str, data: bytes, folder: Path) -> str:
     """A name that only these bytes have, so that no file of the same name ever gets another one's picture."""
     kinds = {b"\x89PNG": ".png", b"\xff\xd8\xff\xe0": ".jpg", b"\xff\xd8\xff\xe1": ".jpg"}
     ending = kinds.get(data[:4]) or Path(shown(place)).suffix or ".bin"
@@ -75,7 +101,7 @@ def _texture_name(place, data, folder):
     return name
 
 
-def _package(parts):
+def _package(parts: list[tuple[str, bytes]]) -> bytes:
     """A usdz package: parts stored as they are, each beginning at a multiple of 64 bytes."""
     import io
     import zipfile
@@ -91,7 +117,7 @@ def _package(parts):
     return buffer.getvalue()
 
 
-def _stage(layer, clip):
+def _stage(layer: Any, clip: Clip | KeyedClip) -> Any:
     from pxr import Usd
 
     stage = Usd.Stage.Open(layer)
@@ -103,7 +129,7 @@ def _stage(layer, clip):
     return stage
 
 
-def _into_file(clip, layout, level):
+def _into_file(clip: Clip | KeyedClip, layout: UsdLayout, level: int | None) -> tuple[Any, dict[str, bytes]]:
     from pxr import UsdGeom, UsdSkel
 
     layer = layer_of(layout.data)
@@ -127,7 +153,7 @@ def _into_file(clip, layout, level):
     return layer, {place: data for place, data in layout.textures.items() if place in used}
 
 
-def _remove(stage, prims):
+def _remove(stage: Any, prims: list[Any]) -> None:
     """Take prims out; those that come by a variant or a reference within the layer are switched off."""
     for path in [p.GetPath() for p in prims]:
         stage.RemovePrim(path)
@@ -135,7 +161,7 @@ def _remove(stage, prims):
             stage.GetPrimAtPath(path).SetActive(False)
 
 
-def _stand_still(prim):
+def _stand_still(prim: Any) -> None:
     """Leave a prim and all that it stands under where they begin: their motion is in the joints."""
     from pxr import Usd, UsdGeom
 
@@ -148,13 +174,13 @@ def _stand_still(prim):
         prim = prim.GetParent()
 
 
-def _asset_places(layer):
+def _asset_places(layer: Any) -> set[str]:
     """All places outside that a layer speaks of."""
     from pxr import UsdUtils
 
     found = set()
 
-    def look(place):
+    def look(place: str) -> str:
         found.add(place)
         return place
 
@@ -162,7 +188,7 @@ def _asset_places(layer):
     return found
 
 
-def _skeleton_alone(clip, layout):
+def _skeleton_alone(clip: Clip | KeyedClip, layout: UsdLayout) -> Any:
     """The file's skeleton prim with its own transforms, under what it stood under, without meshes."""
     from pxr import Gf, Sdf, Usd, UsdGeom, UsdSkel, Vt
 
@@ -194,14 +220,16 @@ def _skeleton_alone(clip, layout):
     return layer
 
 
-def _gf(array):
+def _gf(array: np.ndarray) -> Any:
     """4x4 matrices for column vectors as USD's, which are for row vectors."""
     from pxr import Gf, Vt
 
     return Vt.Matrix4dArray([Gf.Matrix4d(*m.T.ravel().tolist()) for m in array])
 
 
-def _fresh(clip, character, metres_per_unit, up):
+def _fresh(
+    clip: Clip | KeyedClip, character: Character | None, metres_per_unit: float, up: str
+) -> tuple[Any, dict[str, bytes]]:
     from pxr import Sdf, UsdGeom, UsdSkel
 
     layer = Sdf.Layer.CreateAnonymous(".usda")
@@ -222,7 +250,8 @@ def _fresh(clip, character, metres_per_unit, up):
     world[:, :3, :3] = rot.to_matrix(turns)
     skel.CreateRestTransformsAttr(_gf(rest))
     _mark_ends(skel, skeleton.tips)
-    textures, shapes = {}, ()
+    textures: dict[str, bytes] = {}
+    shapes: tuple[str, ...] = ()
     bind = world
     if character is not None:
         from .bodies import add_character
@@ -233,7 +262,7 @@ def _fresh(clip, character, metres_per_unit, up):
     return layer, textures
 
 
-def _mark_ends(skel, tips):
+def _mark_ends(skel: Any, tips: np.ndarray) -> None:
     """Where last bones end, in their joints' axes, as a property of our own; USD has none for it."""
     from pxr import Sdf, Vt
 
@@ -243,7 +272,7 @@ def _mark_ends(skel, tips):
         attribute.Set(Vt.Vec3fArray.FromNumpy(told))
 
 
-def joint_tokens(skeleton):
+def joint_tokens(skeleton: Skeleton) -> list[str]:
     """Joint paths as USD wants them: names made valid, each under its parent's."""
     from pxr import Tf
 
@@ -257,7 +286,14 @@ def joint_tokens(skeleton):
     return tokens
 
 
-def _animate(stage, skeleton, clip, tokens, tree, shapes=None):
+def _animate(
+    stage: Any,
+    skeleton: Any,
+    clip: Clip | KeyedClip,
+    tokens: Sequence[str],
+    tree: UsdTree | None,
+    shapes: tuple[str, ...] | None = None,
+) -> None:
     """Define the animation under a skeleton prim: a sample on every frame for what moves, or at the keys that it has.
 
     ``tree``: the file's own joints; None for those of our own, which rest without scales.
@@ -288,7 +324,7 @@ def _animate(stage, skeleton, clip, tokens, tree, shapes=None):
         )  # fmt: skip
 
 
-def _frames_or_keys(clip):
+def _frames_or_keys(clip: Clip | KeyedClip) -> Clip | KeyedClip:
     """A keyed clip as it is where USD can hold that: straight in-betweens alone, and no sizes over time."""
     if isinstance(clip, KeyedClip):
         straight = all(s.uniform is Interpolation.LINEAR or s.is_still for s in clip.samplers.values())
@@ -296,7 +332,9 @@ def _frames_or_keys(clip):
     return clip
 
 
-def _track(clip, motion, kind, tree):
+def _track(
+    clip: Clip | KeyedClip, motion: dict[tuple[int, Kind], Sampler], kind: Kind, tree: UsdTree
+) -> tuple[np.ndarray, np.ndarray]:
     """``(times, values (times, joints, n))`` of all joints in the file's own space."""
     found = {j: s for (j, of), s in motion.items() if of is kind}
     if kind is Kind.ROTATION:
@@ -316,7 +354,7 @@ def _track(clip, motion, kind, tree):
     return times, values
 
 
-def _samples(attribute, times, values, rate, convert):
+def _samples(attribute: Any, times: np.ndarray, values: np.ndarray, rate: float, convert: Callable[..., Any]) -> None:
     """Set one value where nothing changes (but for the rotations of the first joint), else a sample at each time."""
     if len(values) > 1 and np.ptp(values, axis=0).max(initial=0) == 0 and values.shape[-1] != 4:
         attribute.Set(convert(np.ascontiguousarray(values[0])))

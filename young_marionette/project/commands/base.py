@@ -6,11 +6,20 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Protocol
 
 from ...core.errors import InputError
-from ..pairing import Origin, pair
+from ..entry import Entry
+from ..pairing import Origin, Pairing, pair
 from ..stringing import from_file
 
 if TYPE_CHECKING:
     from ..document import State
+    from ..pairing import Pairing
+
+
+if TYPE_CHECKING:
+    from ..document import State
+
+
+_NO_PAIR = "Choose a source clip and a target rig first; both need a readable body."
 
 
 class Command(Protocol):
@@ -22,11 +31,11 @@ class Command(Protocol):
     def run(self, state: State) -> State: ...
 
 
-def paired(state):
+def paired(state: State) -> State:
     """The state with a pairing for the active two: what the family has, else a stringing that fits, else a new one."""
-    if state.key is None or state.key in state.pairings:
-        return state
     source, rig = state.source_entry, state.rig_entry
+    if source is None or rig is None or state.key in state.pairings:
+        return state
     for file in state.stringings:
         if (file.source.fingerprint, file.target.fingerprint) == state.key:
             known = from_file(file, source, rig)
@@ -37,10 +46,26 @@ def paired(state):
         return state  # said as a snag; nothing to tie by itself
 
 
-def need(state):
+def active(state: State) -> tuple[Pairing, Entry, Entry]:
+    """The active pairing with the clip's own settings, the source and the rig; InputError where there is none."""
+    source, rig, pairing = state.source_entry, state.rig_entry, state.pairing
+    if source is None or rig is None or pairing is None:
+        raise InputError(_NO_PAIR)
+    return pairing, source, rig
+
+
+def entry_of(state: State, identifier: str) -> Entry:
+    """The entry with an id; InputError where it is not in the library any more."""
+    found = next((e for e in state.entries if e.id == identifier), None)
+    if found is None:
+        raise InputError("This is not in the library any more.")
+    return found
+
+
+def need(state: State) -> Pairing:
     """What the active two share with their families (a Pairing); InputError where there is none."""
     source, rig = state.source_entry, state.rig_entry
     pairing = state.tied(source, rig) if source and rig else None
     if pairing is None:
-        raise InputError("Choose a source clip and a target rig first; both need a readable body.")
+        raise InputError(_NO_PAIR)
     return pairing

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.names import free_name
 from ...core.rebase import rename
 from ..entry import CLIP, RIG, Entry
-from .base import paired
+from .base import entry_of, paired
+
+if TYPE_CHECKING:
+    from ..document import State
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,10 +22,10 @@ class AddEntries:
     entries: tuple[Entry, ...]
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"open {self.entries[0].name}" if len(self.entries) == 1 else f"open {len(self.entries)} files"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         if not self.entries:
             return state
         taken, added = state.names, []
@@ -44,7 +48,7 @@ class Remove:
     entry: str
     label: str = "remove from the library"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         return replace(
             state,
             entries=tuple(e for e in state.entries if e.id != self.entry),
@@ -62,13 +66,13 @@ class Choose:
     as_rig: bool = False
 
     @property
-    def label(self):
+    def label(self) -> str:
         return "choose the target rig" if self.as_rig else "choose the source clip"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         if (state.rig if self.as_rig else state.source) == self.entry:
             return state
-        return paired(replace(state, **{"rig" if self.as_rig else "source": self.entry}))
+        return paired(replace(state, rig=self.entry) if self.as_rig else replace(state, source=self.entry))
 
 
 @dataclass(frozen=True)
@@ -79,8 +83,8 @@ class SetRole:
     role: str
     label: str = "change between clip and rig"
 
-    def run(self, state):
-        return state.with_entry(replace(state.entry(self.entry), role=self.role))
+    def run(self, state: State) -> State:
+        return state.with_entry(replace(entry_of(state, self.entry), role=self.role))
 
 
 @dataclass(frozen=True)
@@ -91,13 +95,15 @@ class Rename:
     name: str
     label: str = "rename"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         name = self.name.strip()
         if not name:
             raise InputError("A name needs at least one letter.")
         if self.entry is None:
             return replace(state, name=name)
         old = state.entry(self.entry)
+        if old is None:
+            raise InputError("This is not in the library any more.")
         return state.with_entry(replace(old, name=free_name(name, state.names - {old.name})))
 
 
@@ -109,10 +115,11 @@ class Tag:
     tags: tuple[str, ...]
     label: str = "tag"
 
-    def run(self, state):
-        return state.with_entry(
-            replace(state.entry(self.entry), tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip())))
-        )
+    def run(self, state: State) -> State:
+        old = state.entry(self.entry)
+        if old is None:
+            raise InputError("This is not in the library any more.")
+        return state.with_entry(replace(old, tags=tuple(dict.fromkeys(t.strip() for t in self.tags if t.strip()))))
 
 
 @dataclass(frozen=True)
@@ -123,8 +130,8 @@ class Correct:
     changes: tuple[tuple[str, object], ...]
     label: str = "correct a fact"
 
-    def run(self, state):
-        old = state.entry(self.entry)
+    def run(self, state: State) -> State:
+        old = entry_of(state, self.entry)
         # All clips of one skeleton in one folder came the same way, but a correction is for one file only.
         return paired(state.with_entry(old.corrected(**dict(self.changes))))
 
@@ -141,9 +148,9 @@ class RenameBones:
     table: tuple[tuple[str, str], ...] = ()
     label: str = "rename bones"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         names = dict(self.names)
-        old = state.entry(self.entry)
+        old = entry_of(state, self.entry)
         if not names and not self.table:
             raise InputError("There is no bone to rename.")
         members = {
@@ -155,12 +162,12 @@ class RenameBones:
         renamed = replace(state, entries=tuple(members.get(e.id, e) for e in state.entries))
         pairings = {}
         for (source, rig), pairing in state.pairings.items():
-            key = tuple(family if side == old.family else side for side in (source, rig))
-            for side, end in (("source", source), ("target", rig)):
-                if end == old.family:
-                    ends = tuple(
-                        replace(s, **{side: tuple(names.get(n, n) for n in getattr(s, side))}) for s in pairing.strings
-                    )
-                    pairing = replace(pairing, strings=ends, **{side: rename(getattr(pairing, side), names)})
+            key = family if source == old.family else source, family if rig == old.family else rig
+            if source == old.family:
+                ends = tuple(replace(s, source=tuple(names.get(n, n) for n in s.source)) for s in pairing.strings)
+                pairing = replace(pairing, strings=ends, source=rename(pairing.source, names))
+            if rig == old.family:
+                ends = tuple(replace(s, target=tuple(names.get(n, n) for n in s.target)) for s in pairing.strings)
+                pairing = replace(pairing, strings=ends, target=rename(pairing.target, names))
             pairings[key] = pairing
         return replace(renamed, pairings={**state.pairings, **pairings})

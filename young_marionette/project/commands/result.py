@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
 
 from ...core.errors import InputError
 from ...core.names import free_name
@@ -11,7 +12,10 @@ from ..bakes import bake
 from ..entry import new_id
 from ..pairing import Use
 from ..stringing import StringingFile, adapt, from_file, to_file
-from .base import need
+from .base import active, need
+
+if TYPE_CHECKING:
+    from ..document import State
 
 
 @dataclass(frozen=True)
@@ -21,13 +25,14 @@ class SetTransfer:
     changes: tuple[tuple[str, object], ...]
     label: str = "change the transfer"
 
-    def run(self, state):
-        pairing, changes = need(state), dict(self.changes)
+    def run(self, state: State) -> State:
+        pairing, changes = need(state), dict[str, Any](self.changes)
         own = {name: changes.pop(name) for name in tuple(changes) if name in vars(Use())}
         if changes:
             state = state.with_pairing(replace(pairing, settings=replace(pairing.settings, **changes)))
         if own:
-            use = replace(state.uses.get((state.source, state.rig), Use()), **own)
+            _, source, rig = active(state)
+            use = replace(state.uses.get((source.id, rig.id), Use()), **own)
             state = state.with_use(use)
         return state
 
@@ -41,9 +46,8 @@ class Bake:
     identifier: str = field(default_factory=new_id)
     label: str = "bake"
 
-    def run(self, state):
-        need(state)
-        pairing, source, rig = state.pairing, state.source_entry, state.rig_entry
+    def run(self, state: State) -> State:
+        pairing, source, rig = active(state)
         name = free_name(f"{source.name} on {rig.name}", state.names)
         made = bake(self.identifier, name, pairing, source, rig, self.fps, self.frames)
         return replace(state, bakes=(*state.bakes, made))
@@ -56,7 +60,7 @@ class AddBake:
     made: Made
     label: str = "bake"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         name = free_name(self.made.name, state.names)
         return replace(state, bakes=(*state.bakes, replace(self.made, name=name)))
 
@@ -68,15 +72,18 @@ class BakeAnew:
     bake: str
     label: str = "rebake"
 
-    def run(self, state):
-        old = state.entry(self.bake)
-        source, rig = state.entry(old.source), state.entry(old.rig.id)
+    def run(self, state: State) -> State:
+        old = next((b for b in state.bakes if b.id == self.bake), None)
+        if old is None:
+            raise InputError("This baked clip is not in the library any more.")
+        source, rig = (next((e for e in state.entries if e.id == key), None) for key in (old.source, old.rig.id))
         pairing = state.pairing_of(source, rig) if source and rig else None
-        if pairing is None:
+        if source is None or rig is None or pairing is None:
             raise InputError(f"{old.name} can't be rebaked: its clip or its rig is not in the library any more.")
         fps, frames = old.fps, old.frames
         if frames is not None:
-            frames = tuple(min(f, source.placed_clip.frames - 1) for f in frames)
+            last = source.placed_clip.frames - 1
+            frames = min(frames[0], last), min(frames[1], last)
         return state.with_entry(replace(bake(old.id, old.name, pairing, source, rig, fps, frames), tags=old.tags))
 
 
@@ -87,14 +94,15 @@ class UseStringing:
     file: StringingFile
     label: str = "use a stringing"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         kept = (*(f for f in state.stringings if f != self.file), self.file)
         state = replace(state, stringings=kept)
-        if state.key is None:
+        source, rig = state.source_entry, state.rig_entry
+        if source is None or rig is None:
             return state
         # Its settings count, not what was set for the clip before.
-        state = replace(state, uses={k: u for k, u in state.uses.items() if k != (state.source, state.rig)})
-        return state.with_pairing(from_file(self.file, state.source_entry, state.rig_entry))
+        state = replace(state, uses={k: u for k, u in state.uses.items() if k != (source.id, rig.id)})
+        return state.with_pairing(from_file(self.file, source, rig))
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,9 +112,9 @@ class AdaptStringing:
     file: StringingFile
     label: str = "adapt a stringing"
 
-    def run(self, state):
-        need(state)
-        return state.with_pairing(adapt(self.file, state.source_entry, state.rig_entry))
+    def run(self, state: State) -> State:
+        _, source, rig = active(state)
+        return state.with_pairing(adapt(self.file, source, rig))
 
 
 @dataclass(frozen=True)
@@ -116,9 +124,8 @@ class KeepStringing:
     name: str
     label: str = "add the stringing to the library"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         if not self.name.strip():
             raise InputError("A stringing needs a name.")
-        need(state)
-        file = to_file(state.pairing, state.source_entry, state.rig_entry, self.name.strip())
+        file = to_file(*active(state), self.name.strip())
         return replace(state, stringings=(*(f for f in state.stringings if f.name != file.name), file))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -12,7 +12,13 @@ from ...core.humanoid.words import shared_prefix
 from ...core.matching import posing
 from ...core.matching.stance import Stance
 from ...core.matching.tying import partner_of
-from .base import need
+from .base import active, need
+
+if TYPE_CHECKING:
+    from ...core.skeleton import Skeleton
+    from ..document import State
+    from ..entry import Entry
+    from ..pairing import Pairing
 
 
 @dataclass(frozen=True)
@@ -21,7 +27,7 @@ class MatchStance:
 
     label: str = "match the stance"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         return state.with_pairing(need(state).rematched())
 
 
@@ -32,11 +38,11 @@ class SetTolerance:
     degrees: float
     label: str = "set the tolerance of the stance"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         return replace(state, stance_tolerance=float(np.clip(self.degrees, 0, 180)))
 
 
-def _posed(state, pose):
+def _posed(state: State, pose: np.ndarray) -> State:
     """The state with another pose of the rig in the stance, from then on set by hand."""
     pairing = need(state)
     return state.with_pairing(replace(pairing, stance=Stance(pairing.stance.source, pose), matched=False))
@@ -50,12 +56,12 @@ class TurnBone:
     vector: tuple[float, float, float]
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"turn {self.bone} in the stance"
 
     turned = staticmethod(posing.turned_in_world)
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         rig, pose = need(state).target, need(state).stance.target
         return _posed(state, self.turned(rig, pose, rig.index[self.bone], np.array(self.vector, float)))
 
@@ -76,16 +82,16 @@ class SetAngle:
     degrees: float
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"turn {self.bone} in the stance"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         vector = np.radians(turn_degrees(need(state), self.bone))
         vector["XYZ".index(self.axis)] = np.radians(self.degrees)
         return SetTurn(self.bone, tuple(vector.tolist())).run(state)
 
 
-def turn_degrees(pairing, bone):
+def turn_degrees(pairing: Pairing, bone: str) -> np.ndarray:
     """How far a rig bone is turned in the stance, from its rest and by itself: about X, Y and Z ``(3,)``, degrees."""
     return np.degrees(posing.own_turn(pairing.target, pairing.stance.target, pairing.target.index[bone]))
 
@@ -97,18 +103,18 @@ class MirrorTurn:
     bone: str
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"mirror {self.bone} in the stance"
 
-    def partner(self, state):
+    def partner(self, state: State) -> str:
         """The name of the bone on the other side; InputError where there is none."""
-        rig, body = need(state).target, state.rig_entry.figure.body
+        rig, body = need(state).target, active(state)[2].figure.body
         other = partner_of(body, rig.index[self.bone]) if body is not None else None
         if other is None:
             raise InputError(f"{self.bone} has no partner on the other side.")
         return rig.names[other]
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         rig, pose = need(state).target, need(state).stance.target
         partner = rig.index[self.partner(state)]
         return _posed(state, posing.mirrored(rig, pose, rig.index[self.bone], partner))
@@ -121,7 +127,7 @@ class ResetBone:
     bone: str | None = None
     label: str = "reset in the stance"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         pose = pairing.stance.target.copy()
         rows = slice(None) if self.bone is None else pairing.target.index[self.bone]
@@ -141,20 +147,22 @@ class AdoptPose:
     entry: str | None = None
     label: str = "set the reference pose"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         pose = pairing.source.rest
         if self.frame is not None:
-            pose = _pose_of(state.entry(self.entry) or state.source_entry, self.frame, pairing.source)
+            source = active(state)[1]
+            chosen = next((e for e in state.entries if e.id == self.entry), source)
+            pose = _pose_of(chosen, self.frame, pairing.source)
             # Only the pose counts, not where the figure happens to face in that frame.
-            hips = _hips(pairing, state.source_entry)
+            hips = _hips(pairing, source)
             for joint in (hips, *pairing.source.ancestors(hips)):
                 pose[joint] = pairing.source.rest[joint]
         changed = replace(pairing, stance=Stance(pose, pairing.stance.target))
         return state.with_pairing(changed.rematched() if pairing.matched else changed)
 
 
-def _hips(pairing, source):
+def _hips(pairing: Pairing, source: Entry) -> int:
     """The source's hips: as they are tied, else as its body was read, else its first joint."""
     tied = next((s for s in pairing.strings if s.part == "hips"), None)
     if tied is not None:
@@ -162,7 +170,7 @@ def _hips(pairing, source):
     return source.figure.body.parts["hips"][0] if source.figure.body is not None else 0
 
 
-def _pose_of(entry, frame, skeleton):
+def _pose_of(entry: Entry, frame: int, skeleton: Skeleton) -> np.ndarray:
     """A frame's pose on another skeleton of the same bones, whatever its local axes (local rotations)."""
     clip = entry.placed_clip
     if not 0 <= frame < clip.frames:

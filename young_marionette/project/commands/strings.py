@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.matching.tying import mirror_part, partner_of, set_string, tie
-from .base import need
+from .base import active, need
+
+if TYPE_CHECKING:
+    from ..document import State
+    from ..entry import Entry
 
 
 @dataclass(frozen=True)
@@ -19,28 +24,27 @@ class TieBones:
     mirror: bool = False
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"tie {self.part}"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         strings = set_string(pairing.strings, self.part, self.source, self.target)
         other = mirror_part(self.part)
         if self.mirror and other:
-            sides = [
-                _mirror_bones(e, names)
-                for e, names in ((state.source_entry, self.source), (state.rig_entry, self.target))
-            ]
-            if None not in sides:
-                strings = set_string(strings, other, *sides)
+            _, source, rig = active(state)
+            there, here = _mirror_bones(source, self.source), _mirror_bones(rig, self.target)
+            if there is not None and here is not None:
+                strings = set_string(strings, other, there, here)
         return state.with_pairing(pairing.with_strings(strings))
 
 
-def _mirror_bones(entry, names):
+def _mirror_bones(entry: Entry, names: tuple[str, ...]) -> tuple[str, ...] | None:
     """The bones at the same place on the other side of the body, or None where one has no partner."""
     body, skeleton = entry.figure.body, entry.placed_skeleton
     found = [partner_of(body, skeleton.index[name]) if body is not None else None for name in names]
-    return None if None in found else tuple(skeleton.names[j] for j in found)
+    partners = [joint for joint in found if joint is not None]
+    return tuple(skeleton.names[j] for j in partners) if len(partners) == len(found) else None
 
 
 @dataclass(frozen=True)
@@ -50,10 +54,10 @@ class Untie:
     part: str
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"untie {self.part}"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         strings = tuple(s for s in pairing.strings if s.part != self.part)
         return state.with_pairing(pairing.with_strings(strings)) if len(strings) < len(pairing.strings) else state
@@ -67,12 +71,12 @@ class TieAll:
     parts: tuple[str, ...] | None = None
 
     @property
-    def label(self):
+    def label(self) -> str:
         return "tie untied parts" if self.only_untied else "tie a part of the body" if self.parts else "tie all"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
-        source, rig = state.source_entry, state.rig_entry
+        _, source, rig = active(state)
         if not (source.figure.body and rig.figure.body):
             raise InputError("No body can be seen on one side, so nothing can be tied automatically.")
         strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
@@ -95,10 +99,10 @@ class Lock:
     locked: bool = True
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"{'lock' if self.locked else 'unlock'} {self.part}"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         if self.part not in {s.part for s in pairing.strings}:
             raise InputError(f"The {self.part} has no string to lock.")
@@ -114,10 +118,10 @@ class DeclareAbsent:
     absent: bool = True
 
     @property
-    def label(self):
+    def label(self) -> str:
         return f"declare {self.part} {'absent' if self.absent else 'present'}"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         if self.part == "hips":
             raise InputError("The hips can't be absent: all motion hangs on them.")
@@ -133,7 +137,7 @@ class SwapSides:
 
     label: str = "swap left and right"
 
-    def run(self, state):
+    def run(self, state: State) -> State:
         pairing = need(state)
         ends = {s.part: s.source for s in pairing.strings}
         strings = tuple(replace(s, source=ends.get(mirror_part(s.part) or s.part, s.source)) for s in pairing.strings)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.matching.tying import tie
@@ -10,8 +11,13 @@ from ..pairing import Origin
 from .conversion import from_file
 from .sides import matcher
 
+if TYPE_CHECKING:
+    from ..entry import Entry
+    from ..pairing import Pairing
+    from .schema import StringingFile
 
-def adapt(file, source, rig):
+
+def adapt(file: StringingFile, source: Entry, rig: Entry) -> Pairing:
     """A stringing that nearly fits, on two entries (a Pairing; its origin tells what it lacks).
 
     Strings whose bones are all there are kept; what is left is tied by itself. InputError where less
@@ -35,7 +41,7 @@ def adapt(file, source, rig):
     return replace(pairing.with_strings((*pairing.strings, *fresh)), origin=origin)
 
 
-def nearly_fits(file, source, rig):
+def nearly_fits(file: StringingFile, source: Entry, rig: Entry) -> bool:
     """Whether a stringing of other families can be adapted to two entries: most of its bones are there."""
     sides = (file.source, source.placed_skeleton), (file.target, rig.placed_skeleton)
     return all(len(matcher(side, skeleton)) >= 0.8 * len(side.joints) for side, skeleton in sides)

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ...core.errors import InputError
 from ...core.matching.stance import Stance, match
 from ...core.matching.tying import String
 from ...core.transfer.retarget import TransferSettings
 from ..pairing import Pairing
 from .schema import VERSION, Settings, StringingFile, Tie
-from .sides import matcher, pose_on, rests_alike, side_of
+from .sides import Sided, matcher, pose_on, rests_alike, side_of
+
+if TYPE_CHECKING:
+    pass
 
 
-def to_file(pairing, source, rig, name=""):
+def to_file(pairing: Pairing, source: Sided, rig: Sided, name: str = "") -> StringingFile:
     """The pairing of two entries as a StringingFile."""
     return StringingFile(
         format="young-marionette stringing",
@@ -37,7 +42,7 @@ def to_file(pairing, source, rig, name=""):
     )
 
 
-def from_file(file, source, rig):
+def from_file(file: StringingFile, source: Sided, rig: Sided) -> Pairing:
     """The Pairing that a StringingFile makes of two entries; InputError where bones that it ties are not there.
 
     Names are compared without the prefix that all names of a skeleton share.

@@ -13,19 +13,19 @@ from .schema import VERSION, StringingFile
 _MAX_BYTES = 32 << 20
 
 
-def encode(path, file):
+def encode(path: Path, file: StringingFile) -> list[Output]:
     """The files (list of Output) of a StringingFile."""
     text = json.dumps(file.model_dump(mode="json"), indent=1, ensure_ascii=False)
     return [Output(Path(path), [text.encode(), b"\n"])]
 
 
-def save(path, file, overwrite=False):
+def save(path: Path, file: StringingFile, overwrite: bool = False) -> None:
     """Write a StringingFile."""
     check_free(path, overwrite)
     write_together(encode(path, file))
 
 
-def load(path):
+def load(path: Path) -> StringingFile:
     """Read a StringingFile; InputError, in one sentence, for anything else."""
     path = Path(path)
     with opened(path) as handle:

@@ -11,7 +11,7 @@ from ..strict import Strict
 VERSION = 2
 
 
-def _turn(value):
+def _turn(value: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
     if not 0.5 < sum(v * v for v in value) < 2:
         raise ValueError("a rotation needs a quaternion of length one")
     return value

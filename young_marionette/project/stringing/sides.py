@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Protocol
+
 import numpy as np
 
 from ...core import rotations as rot
@@ -12,8 +15,28 @@ from ...core.matching.tying import String
 from ...core.skeleton import Skeleton
 from .schema import Joint, Side
 
+if TYPE_CHECKING:
+    pass
 
-def side_of(entry, skeleton, pose):
+
+class Sided(Protocol):
+    """What stands at one end of a pairing: an entry, or a skeleton by itself."""
+
+    @property
+    def placed_skeleton(self) -> Skeleton: ...
+    @property
+    def family(self) -> str: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Bare:
+    """A skeleton by itself, without the entry that it came from."""
+
+    placed_skeleton: Skeleton
+    family: str
+
+
+def side_of(entry: Sided, skeleton: Skeleton, pose: np.ndarray) -> Side:
     turns = rot.multiply(rot.conjugate(skeleton.rest), pose)
     joints = [
         Joint(
@@ -31,7 +54,7 @@ def side_of(entry, skeleton, pose):
     )
 
 
-def matcher(side, skeleton):
+def matcher(side: Side, skeleton: Skeleton) -> dict[str, str]:
     """From the file's bone names to the skeleton's, through what is left without their prefixes."""
     mine = {n.removeprefix(shared_prefix(skeleton.names)): n for n in skeleton.names}
     old = shared_prefix([j.name for j in side.joints])
@@ -39,7 +62,7 @@ def matcher(side, skeleton):
     return {old_name: new for old_name, new in names.items() if new is not None}
 
 
-def pose_on(side, skeleton, names, alike=True):
+def pose_on(side: Side, skeleton: Skeleton, names: dict[str, str], alike: bool = True) -> np.ndarray:
     """The reference pose of a side on a skeleton (local rotations); ``alike``: both rest in the same pose."""
     if not alike:
         return _rebuilt(side, skeleton, names)
@@ -51,7 +74,7 @@ def pose_on(side, skeleton, names, alike=True):
     return pose
 
 
-def _skeleton(side):
+def _skeleton(side: Side) -> Skeleton:
     """The skeleton that a side describes; InputError where its joints make no tree."""
     index = {}
     for joint in side.joints:
@@ -69,7 +92,7 @@ def _skeleton(side):
     )
 
 
-def rests_alike(side, skeleton, names):
+def rests_alike(side: Side, skeleton: Skeleton, names: dict[str, str]) -> bool:
     """Whether the bones of a side point, at rest, where those of a skeleton do (within two degrees)."""
     old = _skeleton(side)
     old_points, points = old.rest_world[0], skeleton.rest_world[0]
@@ -84,7 +107,7 @@ def rests_alike(side, skeleton, names):
     return True
 
 
-def _rebuilt(side, skeleton, names):
+def _rebuilt(side: Side, skeleton: Skeleton, names: dict[str, str]) -> np.ndarray:
     """The pose of a side on a skeleton of the same bones that rests otherwise: every bone pointed the same way."""
     old = _skeleton(side)
     pose = np.array(old.rest)

@@ -1,5 +1,6 @@
 """Single views: stage, board, library, desks, numbers, and the look of all of it."""
 
+from contextlib import ExitStack
 from unittest import mock
 
 import numpy as np
@@ -185,6 +186,46 @@ class Stage(WindowCase):
             places, _ = project(stage._matrix(), figure.placed, stage.width(), stage.height())
             middle = (places[:, 0].min() + places[:, 0].max()) / 2 * ratio
             self.assertLess(abs(np.median(drawn[:, 1]) - middle), 60 * ratio, figure.kind)
+
+
+class Listening(WindowCase):
+    def drawn(self, step, *commands):
+        """Which views are made anew by an edit while a step is open."""
+        self.desk(step)
+        self.spin()
+        views = {"desk": (self.window.desks[step], "show_state"), "stage": (self.window, "show_stage")}
+        views |= {"library": (self.window.library.model, "clear"), "figures": (self.window.director, "figures")}
+        with ExitStack() as stack:
+            spies = {
+                name: stack.enter_context(mock.patch.object(view, method, wraps=getattr(view, method)))
+                for name, (view, method) in views.items()
+            }
+            self.assertTrue(self.session.do(*commands))
+            self.spin()
+        return {name for name, spy in spies.items() if spy.called}
+
+    def test_views_answer_to_their_part_only(self):
+        source = self.state.source
+        for step, command, made in (
+            ("gather", do.Rename(None, "Lamps at dusk"), set()),
+            ("gather", do.SetTolerance(7.0), set()),
+            ("stance", do.SetTolerance(8.0), {"desk"}),
+            ("gather", do.Untie("left toes"), {"stage", "figures"}),
+            ("string", do.Untie("right toes"), {"desk", "stage", "figures"}),
+            ("refine", do.SetTransfer((("height_offset", 0.02),)), {"stage", "figures"}),
+            ("transfer", do.SetTransfer((("height_offset", 0.03),)), {"desk", "stage", "figures"}),
+            ("gather", do.Tag(source, ("dusk",)), {"desk", "library", "stage", "figures"}),
+            ("string", do.AddBake(do.Bake().run(self.state).bakes[-1]), {"library", "stage", "figures"}),
+        ):
+            with self.subTest(step=step, command=command.label):
+                self.assertEqual(self.drawn(step, command), made)
+
+    def test_the_name_is_shown_although_little_else_is(self):
+        self.drawn("gather", do.Rename(None, "Lamps at dusk"))
+        self.assertIn("Lamps at dusk", self.window.windowTitle())
+        self.assertEqual(self.window.header.project.text(), "Lamps at dusk")
+        self.session.undo()
+        self.assertNotIn("dusk", self.window.windowTitle())
 
 
 class Board(WindowCase):

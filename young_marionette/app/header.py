@@ -201,8 +201,8 @@ class Header(QWidget):
         self.snags.setIcon(icons.icon("snag", "brass"))
         self.snags.setMinimumWidth(104)
         layout.addWidget(self.snags)
-        for signal in (session.document_changed, session.step_changed):
-            signal.connect(self.show_state)
+        session.document_changed.connect(lambda _change: self.show_state())  # any change can be undone
+        session.step_changed.connect(self.show_state)
         self.show_state()
 
     def show_state(self):

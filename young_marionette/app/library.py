@@ -221,7 +221,7 @@ class Library(QWidget):
                 icon="open",
             )
         )
-        session.document_changed.connect(self._fill)
+        session.listen(("entries", "bakes", "source", "rig", "stringings"), self._fill)
         self._fill()
 
     def _fill(self, anyway=False):
@@ -232,6 +232,7 @@ class Library(QWidget):
         )
         if shown == self._shown and not anyway:
             self.tree.viewport().update()
+            self._show_use()
             return
         current, self._shown = self.current()[1], shown
         self.model.clear()

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
+from ..project.changes import FIGURES, Change
 from ..project.commands import Bake
 from ..project.document import Document
 from ..project.order import Order
@@ -23,7 +24,8 @@ SPEEDS = (0.1, 0.25, 0.5, 1.0, 2.0)
 class Session(QObject):
     """All that views share. Signals tell what changed; nothing here draws."""
 
-    document_changed = Signal()
+    document_changed = Signal(Change)  # all that was touched since it was told last
+    preview_changed = Signal()
     posed = Signal()
     frame_changed = Signal()
     playing_changed = Signal()
@@ -40,7 +42,7 @@ class Session(QObject):
         super().__init__()
         self.document = Document()
         self.document.changed.connect(self._on_changed)
-        self._gesture = None
+        self._gesture, self._untold = None, Change()
         self.step, self.part, self.bone = STEPS[0], None, None
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
@@ -56,6 +58,10 @@ class Session(QObject):
         self._on_document()
 
     # --- document -------------------------------------------------------------------------------
+    def listen(self, parts, slot):
+        """Call ``slot`` after changes of the document that touch some parts (see ``Change.touches``), and only then."""
+        self.document_changed.connect(lambda change: slot() if change.touches(*parts) else None)
+
     @property
     def state(self):
         return self.document.state
@@ -91,9 +97,11 @@ class Session(QObject):
         if label:
             self.told.emit(f"Redone: {label}")
 
-    def _on_changed(self, _change, within):
+    def _on_changed(self, change, within):
         """The figure answers first; while something is dragged, words and lists follow a moment later."""
-        self.posed.emit()
+        self._untold |= change
+        if change.touches(*FIGURES):
+            self.posed.emit()
         if within:
             if not self._soon.isActive():
                 self._soon.start()
@@ -103,12 +111,24 @@ class Session(QObject):
 
     def _on_document(self):
         state = self.state
+        change, self._untold = self._untold, Change()
         if self.preview and state.entry(self.preview) is None:
             self.preview = None
+            self.preview_changed.emit()
         if self.compare and state.entry(self.compare) is None:
             self.compare = None
         self.snags = find_snags(state)
         self.route = route_states(state, self.snags)
+        self._fit_time()
+        self.document_changed.emit(change)
+        origin = state.pairing.origin if state.pairing else None
+        if origin != self._origin:
+            self._origin = origin
+            if origin:
+                self.told.emit(origin_words(origin))
+
+    def _fit_time(self):
+        """Another clip on the timeline is shown whole."""
         clip = self.clip
         key = (id(clip.take), clip.correction) if clip else None
         if key != self._clip_key:
@@ -116,12 +136,6 @@ class Session(QObject):
             last = max(self.frames - 1, 0)
             self.range = (0, last)
             self._second = min(self._second, last / self.rate)
-        self.document_changed.emit()
-        origin = state.pairing.origin if state.pairing else None
-        if origin != self._origin:
-            self._origin = origin
-            if origin:
-                self.told.emit(origin_words(origin))
 
     @property
     def clip(self):
@@ -139,8 +153,7 @@ class Session(QObject):
         if step != self.step:
             self.step = step
             if step != "gather" and self.preview:
-                self.preview = None
-                self._on_document()
+                self._show_alone(None)
             self.step_changed.emit()
 
     def choose(self, part=None, bone=None):
@@ -161,9 +174,13 @@ class Session(QObject):
 
     def look_at(self, entry):
         """Show an entry on the stage without changing any work; None goes back to the active pair."""
-        self.preview = entry
-        self._on_document()
+        self._show_alone(entry)
         self.seek(0)
+
+    def _show_alone(self, entry):
+        self.preview = entry
+        self._fit_time()
+        self.preview_changed.emit()
 
     def compare_with(self, entry):
         """Show a baked clip beside the live result; None shows none."""

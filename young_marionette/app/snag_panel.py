@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import operator
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
@@ -18,7 +20,7 @@ class SnagPanel(QFrame):
     def __init__(self, parent, session):
         super().__init__(parent)
         self.setObjectName("snagPanel")
-        self.session = session
+        self.session, self._shown = session, []
         self.hide()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 8, 12)
@@ -31,7 +33,7 @@ class SnagPanel(QFrame):
         self.rows = QVBoxLayout()
         self.rows.setSpacing(6)
         layout.addWidget(scrolling(self.rows), 1)
-        session.document_changed.connect(self._refill)
+        session.document_changed.connect(lambda _change: self._refill(anyway=False))
 
     def toggle(self):
         """Show or hide."""
@@ -46,9 +48,11 @@ class SnagPanel(QFrame):
         parent = self.parentWidget()
         self.setGeometry(parent.width() - 452, 66, 440, min(520, parent.height() - 130))
 
-    def _refill(self):
-        if not self.isVisible():
+    def _refill(self, anyway=True):
+        same = len(self._shown) == len(self.session.snags) and all(map(operator.is_, self._shown, self.session.snags))
+        if not self.isVisible() or (same and not anyway):
             return
+        self._shown = self.session.snags
         while self.rows.count():
             widget = self.rows.takeAt(0).widget()
             if widget:

@@ -25,8 +25,9 @@ class Track(QWidget):
         self.setAccessibleName("Timeline")
         self._grab, self._view = None, None
         self.setMouseTracking(True)
-        for signal in (session.frame_changed, session.document_changed):
+        for signal in (session.frame_changed, session.preview_changed):
             signal.connect(self.update)
+        session.listen(("entries", "bakes", "source"), self.update)
 
     def _span(self):
         last = max(self.session.frames - 1, 1)
@@ -167,8 +168,9 @@ class Timeline(QWidget):
         self.clock.setFixedWidth(128)
         self.clock.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         layout.addWidget(self.clock)
-        for signal in (session.frame_changed, session.document_changed):
+        for signal in (session.frame_changed, session.preview_changed):
             signal.connect(self._show_time)
+        session.listen(("entries", "bakes", "source"), self._show_time)
         session.playing_changed.connect(self._show_playing)
         self._show_time()
 

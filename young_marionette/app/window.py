@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from ..core.errors import InputError
 from ..core.scene.picking import middle
 from ..core.text import shown
+from ..project.changes import EVERYTHING, FIGURES
 from ..project.commands import MatchStance, TieAll, TurnBone
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
@@ -107,7 +108,7 @@ class Window(QMainWindow):
         self._build()
         self._connect()
         self._shortcuts()
-        self._on_document()
+        self._on_document(EVERYTHING)
         self._on_step()
         self.stage.setFocus()
         if self._stage_note:
@@ -204,6 +205,7 @@ class Window(QMainWindow):
     def _connect(self):
         session, stage = self.session, self.stage
         session.document_changed.connect(self._on_document)
+        session.preview_changed.connect(self._on_preview)
         session.frame_changed.connect(self.show_stage)
         session.posed.connect(self._on_posed)
         session.step_changed.connect(self._on_step)
@@ -280,21 +282,30 @@ class Window(QMainWindow):
         entries = state.source_entry, state.rig_entry, state.entry(self.session.preview)
         return {(e.id, e.correction) if e else None for e in entries}
 
-    def _on_document(self):
+    def _on_document(self, change):
         document = self.session.document
         name = shown(self.session.state.name).replace("[*]", "[*][*]")
         self.setWindowTitle(f"{name}{' *' if document.unsaved else ''} – Young Marionette")
-        figures = self._on_stage()
-        fresh = figures != self._framed_for
-        self._framed_for = figures
-        self._show_desk()
-        if fresh or self._posed_for is not self.session.state:
-            self.show_stage()
+        if change.touches(*self.desks[self.session.step].shows):
+            self._show_desk()
+        if change.touches(*FIGURES):
+            self._show_figures(self._posed_for is not self.session.state)
         self._posed_for = None
-        if fresh:
-            self.stage.frame(glide=self.isVisible())
         if document.unsaved:
             self.autosave.soon()
+
+    def _on_preview(self):
+        self._show_desk()
+        self._show_figures(True)
+
+    def _show_figures(self, changed):
+        """Draw the stage where it changed, and frame figures that were not on it before."""
+        figures = self._on_stage()
+        fresh, self._framed_for = figures != self._framed_for, figures
+        if fresh or changed:
+            self.show_stage()
+        if fresh:
+            self.stage.frame(glide=self.isVisible())
 
     def _on_step(self):
         desk = self.desks[self.session.step]

@@ -60,7 +60,9 @@ def find_snags(state: State) -> list[Snag]:
         found += _asked("offers", offers, lambda: list(_offered(pairing, source, rig, key, state.stringings)))
         found += _asked("strings", (pairing, source, rig), lambda: list(_tied(pairing, source, rig)))
         found += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
-    found += [_outdated(one) for one in state.bakes if not is_current(state, one)]
+    for one in state.bakes:
+        if not is_current(state, one):
+            found += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
     return found
 
 

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
+from ...project.changes import PAIR
 from .. import theme
 from ..parts.widgets import label, scrolling
 
 
 class Desk(QWidget):
-    """A step's tools. Subclasses build in ``build`` and show in ``show_state``; ``wide``: the width they want."""
+    """A step's tools. Subclasses build in ``build`` and show in ``show_state``.
+
+    ``wide``: the width they want. ``shows``: the parts of the document that they show (see ``Change.touches``).
+    """
 
     title, lead, wide, scrolls = "", "", 348, True
+    shows = PAIR
 
     def __init__(self, session):
         super().__init__()

@@ -22,6 +22,8 @@ class DeliverDesk(Desk):
         "Write baked clips with the rig's own bone names; in its own format also in its own unit and axes.",
     )
 
+    shows = ("entries", "bakes", "name")
+
     def build(self):
         session = self.session
         what = Card("What")

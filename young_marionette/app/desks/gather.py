@@ -10,6 +10,8 @@ from .fact_card import FactCard
 class GatherDesk(Desk):
     title, lead = "Gather", "What was found in the files. Correct what is wrong; the files stay as they are."
 
+    shows = ("entries", "bakes", "source", "rig")
+
     def build(self):
         self.back = button("Back to source and target", lambda: self.session.look_at(None))
         self.source, self.rig = (

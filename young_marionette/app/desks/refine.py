@@ -20,6 +20,8 @@ class RefineDesk(Desk):
         False,
     )
 
+    shows = ("entries", "bakes", "source")
+
     def build(self):
         import pyqtgraph as graph
 

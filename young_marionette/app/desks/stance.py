@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 from ...core.figure.facts import Arms
 from ...core.matching.families import kinship
 from ...core.matching.touches import TOUCHES
+from ...project.changes import PAIR
 from ...project.commands import (
     AdoptPose,
     MatchStance,
@@ -87,6 +88,8 @@ class StanceDesk(Desk):
         "Stance",
         "Both figures in their reference poses, at the same hips. A remaining angle is a constant error in every frame.",
     )
+
+    shows = (*PAIR, "stance_tolerance")
 
     def build(self):
         self.poses = label("", wrap=True)

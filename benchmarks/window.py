@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from young_marionette.project.commands import TieBones, TurnBone
+from young_marionette.project.commands import Tag, TieBones, TurnBone
 
 from .measure import best, plain, row
 
@@ -163,6 +163,72 @@ def _changes(app, window, told):
         yield plain(f"{name} to its picture on the stage{told}", float(np.median(times)), 0.016, note)
 
 
+def _settle(app):
+    """What the first pictures cost is the start's affair, not that of what is measured."""
+    calm = time.perf_counter() + 1.5
+    while time.perf_counter() < calm:
+        app.processEvents()
+
+
+def _idle(window):
+    return not window.running.jobs
+
+
+def _stalls(app, begin, done):
+    """``(seconds in all, seconds between heartbeats)`` from the beginning of something until a little after it is done.
+
+    The heart beats in the event loop: where it pauses, the window does not answer.
+    """
+    from PySide6.QtCore import QTimer
+
+    beats = [time.perf_counter()]
+    heart = QTimer(interval=1)
+    heart.timeout.connect(lambda: beats.append(time.perf_counter()))
+    heart.start()
+    begin()
+    while not done():
+        app.processEvents()
+        time.sleep(0.001)
+    total = time.perf_counter() - beats[0]
+    calm = time.perf_counter() + 0.5
+    while time.perf_counter() < calm:
+        app.processEvents()
+        time.sleep(0.001)
+    heart.stop()
+    return total, np.diff(beats)
+
+
+def a_project_of_300_clips():
+    """The longest time that the interface stands still while a large project is opened, edited, saved and left."""
+    from young_marionette.project import storage
+
+    from .projects import many_clips
+
+    app, window, folder = _window()
+    path, session, files = folder / "many.marionette", window.session, window.files
+    storage.save(path, many_clips())
+    session.document.mark_saved(None)
+    _settle(app)
+    total, stalls = _stalls(
+        app, lambda: files.open_paths([path]), lambda: _idle(window) and len(session.state.entries) == 300
+    )
+    yield plain("opening a project of 300 clips, in all", total, None, "off the interface thread")
+    note = f"99 % of turns under {np.percentile(stalls, 99) * 1000:.0f} ms"
+    yield plain("opening a project of 300 clips, longest stall", max(stalls), 0.1, note)
+
+    def edit_and_save():
+        session.do(Tag(session.state.entries[7].id, ("dusk",)))
+        files.save()
+
+    _settle(app)
+    _, stalls = _stalls(app, edit_and_save, lambda: _idle(window) and not session.document.unsaved)
+    yield plain("one edit of it, and saving, longest stall", max(stalls), 0.1)
+    session.do(Tag(session.state.entries[8].id, ("dawn",)))
+    start = time.perf_counter()
+    window.close()
+    yield plain("closing it with an edit that is not saved", time.perf_counter() - start, 1.0)
+
+
 def opening_two_hundred_clips():
     """The longest time that the interface stands still while 200 clips are opened."""
     app, window, folder = _window()
@@ -170,25 +236,13 @@ def opening_two_hundred_clips():
     many = Path(tempfile.mkdtemp())
     for i in range(200):
         (many / f"clip_{i:03d}.bvh").write_bytes(source)
-    # What the first pictures cost is the start's affair, not that of opening files.
-    calm = time.perf_counter() + 1.5
-    while time.perf_counter() < calm:
-        app.processEvents()
-    start = last = time.perf_counter()
     before = len(window.session.state.entries)
-    window.files.open_paths([many])
-    stalls = []
-    while window.running.jobs or len(window.session.state.entries) < before + 200:
-        app.processEvents()
-        now = time.perf_counter()
-        stalls.append(now - last)
-        last = now
-        time.sleep(0.001)
-    total = last - start
-    for _ in range(20):
-        now = time.perf_counter()
-        app.processEvents()
-        stalls.append(time.perf_counter() - now)
+    _settle(app)
+    total, stalls = _stalls(
+        app,
+        lambda: window.files.open_paths([many]),
+        lambda: _idle(window) and len(window.session.state.entries) >= before + 200,
+    )
     yield plain("opening 200 clips, in all", total, None, "off the interface thread")
     yield plain(
         "opening 200 clips, longest stall",
@@ -217,4 +271,32 @@ def start_up():
     yield row("start-up to the window shown", took, bare, None, "floor: importing the packages that it stands on")
 
 
-BENCHMARKS = (stage_picture, large_window, two_bodies, opening_two_hundred_clips, start_up)
+def command_line():
+    """What the command line takes for a small file, and for nothing, against loading NumPy alone."""
+    file = Path(tempfile.mkdtemp()) / "lamp.bvh"
+    from young_marionette.demo.show import write_show
+
+    folder = Path(tempfile.mkdtemp())
+    write_show(folder)
+    file.write_bytes((folder / "quay" / "light_lamp.bvh").read_bytes())
+
+    def run(*words):
+        return lambda: subprocess.run([sys.executable, *words], check=True, stdout=subprocess.DEVNULL)
+
+    ours = ("-m", "young_marionette.cli.main")
+    info, told, numpy, bare = best(
+        run(*ours, "info", file), run(*ours, "--help"), run("-c", "import numpy"), run("-c", "pass"), times=12
+    )
+    yield row("info of a small file", info, numpy, 2, "floor: Python with NumPy")
+    yield row("--help", told, bare, None, "floor: Python alone")
+
+
+BENCHMARKS = (
+    stage_picture,
+    large_window,
+    two_bodies,
+    a_project_of_300_clips,
+    opening_two_hundred_clips,
+    start_up,
+    command_line,
+)

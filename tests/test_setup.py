@@ -19,7 +19,7 @@ class Isolation(Case):
     def setUp(self):
         self.trap = self.folder / "trap"
         self.trap.mkdir()
-        for name in ("pxr", "typer", "numpy", "scipy", "json", "young_marionette", "pydantic", "rich", "PySide6"):
+        for name in ("pxr", "argparse", "numpy", "scipy", "json", "young_marionette", "pydantic", "rich", "PySide6"):
             text = f"open({str(self.folder / name)!r}, 'w').close()\nraise SystemExit(9)\n"
             (self.trap / f"{name}.py").write_text(text)
 

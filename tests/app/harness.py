@@ -7,9 +7,10 @@ import time
 import traceback
 from functools import lru_cache
 
-from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QHelpEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton, QToolTip
 
 from tests.support import Case, show_state
 from young_marionette.app.main import make_app
@@ -65,6 +66,17 @@ class WindowCase(Case):
             self.window.deleteLater()
             self.window = None
             QApplication.processEvents()
+
+    def row_tip(self, row):
+        """What a row of the library tells where the pointer rests on it; nothing for headings."""
+        tree, model = self.window.library.tree, self.window.library.model
+        tree.scrollTo(model.index(row, 0))
+        point = tree.visualRect(model.index(row, 0)).center()
+        QToolTip.hideText()
+        QApplication.sendEvent(
+            tree.viewport(), QHelpEvent(QEvent.Type.ToolTip, point, tree.viewport().mapToGlobal(point))
+        )
+        return QToolTip.text() if QToolTip.isVisible() else ""
 
     @property
     def session(self):

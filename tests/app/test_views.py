@@ -194,7 +194,7 @@ class Listening(WindowCase):
         self.desk(step)
         self.spin()
         views = {"desk": (self.window.desks[step], "show_state"), "stage": (self.window, "show_stage")}
-        views |= {"library": (self.window.library.model, "clear"), "figures": (self.window.director, "figures")}
+        views |= {"library": (self.window.library, "_rows"), "figures": (self.window.director, "figures")}
         with ExitStack() as stack:
             spies = {
                 name: stack.enter_context(mock.patch.object(view, method, wraps=getattr(view, method)))

@@ -438,7 +438,7 @@ class Panels(WindowCase):
         library = self.window.library
         rows = [library.model.item(i) for i in range(library.model.rowCount())]
         row = next(r for r in rows if r.text() == f"{name}07")
-        self.assertIn(f"{name}07", row.toolTip())
+        self.assertIn(f"{name}07", self.row_tip(row.row()))
         self.assertTrue(row.data(_KEY))
         short = [fitted(QFontMetrics(theme.font(12)), name + number, 110) for number in ("07", "12")]
         for text, number in zip(short, ("07", "12")):
@@ -484,7 +484,7 @@ class ForeignText(WindowCase):
         self.assertGreater(seen, 4)
         model = self.window.library.model
         for row in range(model.rowCount()):
-            self.check_tip(model.item(row).toolTip())
+            self.check_tip(self.row_tip(row))
         table = self.window.desks["string"].table
         for row in range(table.rowCount()):
             self.check_tip(table.data(table.index(row, 1), Qt.ItemDataRole.ToolTipRole))

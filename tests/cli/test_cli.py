@@ -242,8 +242,11 @@ class Commands(Line):
     def test_bad_usage(self):
         for words, says in (
             ((), None),
-            (("info",), "file"),
-            (("dance",), "dance"),
+            (("info",), "FILE"),
+            (("polish",), "'polish'"),
+            (("info", "--js", self.lamp), "--js"),
+            (("info", self.lamp, self.lamp), "light_lamp"),
+            (("convert", self.lamp, self.out, "--with-body", "--without-body"), "--with-body"),
             (("retarget", self.lamp, self.heron), "out"),
             (("info", self.lamp, "--what"), "what"),
             (("retarget", self.lamp, self.heron, "--out", self.out, "--fps", "fast"), "--fps"),
@@ -258,7 +261,7 @@ class Commands(Line):
             (("retarget", self.folder, self.heron, "--out", self.out), "folder"),
         ):
             if says is None:
-                self.assertIn("Usage", self.ok(*words))
+                self.assertIn("usage", self.ok(*words))
             else:
                 self.refused(*words, says=says)
         self.assertFalse(self.out.exists())
@@ -280,6 +283,11 @@ class Commands(Line):
             opening.read = real
         self.assertEqual(code, 1)
         self.assertIn("Internal error: ZeroDivisionError", err)
+
+    def test_every_command_tells_what_it_takes(self):
+        for command in ("info", "retarget", "match", "rename", "convert", "demo"):
+            self.assertIn(f"usage: young-marionette {command}", self.ok(command, "--help"))
+            self.assertIn(command, self.ok("--help"))
 
     def test_version(self):
         self.assertRegex(self.ok("--version"), r"Young Marionette \d")

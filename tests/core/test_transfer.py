@@ -17,15 +17,15 @@ from tests.support import (
     show_state,
     wild_motion,
 )
+from young_marionette.core import clip as clips
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
-from young_marionette.core.figure.facts import Arms, place_figure
+from young_marionette.core.figure.facts import Arms, motion_facts, place_figure
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import limbs_left, match, same_body
 from young_marionette.core.matching.tying import String, tie
 from young_marionette.core.skeleton import pose_world
-from young_marionette.core.transfer import retarget
 from young_marionette.core.transfer.retarget import Transfer, TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
@@ -360,9 +360,12 @@ class SmallNumbersOfFrames(Case):
         """Whatever the parts, the same to the last bit."""
         clip = wild_motion(make_figure(FULL), np.random.default_rng(801), 50)
         whole, _, _, transfer = retargeted(clip, make_figure(replace(FULL, height=1.5, spine=2)))
+        body = read_body(clip.skeleton)
+        facts = motion_facts(clip, body)
         for size in (7, 25, 49):
-            with mock.patch.object(retarget, "_BLOCK", size):
+            with mock.patch.object(clips, "_BLOCK", size):
                 parts = transfer.run(clip)
+                self.assertEqual(motion_facts(clip, body), facts)
             self.close(parts.rotations, transfer.run(clip).rotations, 1e-15)
             self.close(parts.translations, transfer.run(clip).translations, 1e-15)
             self.assertEqual(parts.moving.tolist(), whole.moving.tolist())

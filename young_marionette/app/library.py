@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
     QComboBox,
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QStyle,
     QStyledItemDelegate,
+    QToolTip,
     QTreeView,
     QVBoxLayout,
     QWidget,
@@ -142,6 +143,15 @@ class _Delegate(QStyledItemDelegate):
                 p.fontMetrics().elidedText(_second_line(entry), Qt.TextElideMode.ElideRight, text.width()),
             )
 
+    def helpEvent(self, event, view, option, index):
+        """What is known of an entry, worked out only where the pointer rests."""
+        entry = self.session.state.entry(index.data(_KEY)) if index.isValid() else None
+        if event.type() != QEvent.Type.ToolTip or entry is None:
+            return super().helpEvent(event, view, option, index)
+        words = (entry.name, str(entry.path or "no file"), *(finding_words(odd).text for odd in entry.oddities))
+        QToolTip.showText(event.globalPos(), tip("\n".join(words)), view)
+        return True
+
     def _strip(self, entry, size):
         key = (entry.id, entry.correction, entry.role)
         if key not in self._strips:
@@ -171,6 +181,11 @@ def _second_line(entry):
     return (f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame") + tags
 
 
+def _is_found(entry, wanted):
+    """Whether words that are searched for are in an entry's name, family or tags."""
+    return any(wanted in text.casefold() for text in (entry.name, family_name(entry), *entry.tags))
+
+
 class Library(QWidget):
     """The panel on the left."""
 
@@ -179,20 +194,20 @@ class Library(QWidget):
     def __init__(self, session):
         super().__init__()
         self.setObjectName("library")
-        self.session, self._shown = session, None
+        self.session, self._shown = session, []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 10, 4, 10)
         layout.setSpacing(theme.SPACE)
         self.search = QLineEdit(placeholderText="Search the library")
         self.search.setAccessibleName("Search the library")
         self.search.addAction(icons.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
-        self.search.textChanged.connect(lambda _t: self._fill(True))
+        self.search.textChanged.connect(lambda _t: self._fill())
         self.order = QComboBox()
         self.order.setAccessibleName("Order of the clips")
         self.order.setToolTip("Order of the clips")
         for text, key in ORDERS.items():
             self.order.addItem(text, key)
-        self.order.activated.connect(lambda _i: self._fill(True))
+        self.order.activated.connect(lambda _i: self._fill())
         layout.addWidget(self.search)
         layout.addWidget(self.order)
         self.model = QStandardItemModel()
@@ -224,69 +239,51 @@ class Library(QWidget):
         session.listen(("entries", "bakes", "source", "rig", "stringings"), self._fill)
         self._fill()
 
-    def _fill(self, anyway=False):
-        state = self.session.state
-        shown = (
-            [(e.id, e.name, e.role, e.correction, e.tags) for e in (*state.entries, *state.bakes)],
-            [f.name for f in state.stringings],
-        )
-        if shown == self._shown and not anyway:
-            self.tree.viewport().update()
-            self._show_use()
-            return
-        current, self._shown = self.current()[1], shown
-        self.model.clear()
-        wanted = self.search.text().casefold().strip()
-        self._section("Rigs", state.of_role(RIG), wanted)
+    def _fill(self):
+        """Show the library's rows; those that are there already stay, so that one edit costs little however many there are."""
+        current, rows = self.current()[1], self._rows()
+        if [row[1:] for row in rows] == [row[1:] for row in self._shown]:
+            for place, (row, before) in enumerate(zip(rows, self._shown)):
+                if row != before:
+                    self.model.item(place).setText(row[0])
+        else:
+            self.model.clear()
+            for text, kind, key in rows:
+                item = QStandardItem(text)
+                item.setData(kind, _KIND)
+                item.setData(key, _KEY)
+                if kind == HEADING:
+                    item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+                self.model.appendRow(item)
+            if current:
+                self.select(current)
+        self._shown = rows
+        self.tree.viewport().update()
+        self._show_use()
+
+    def _rows(self):
+        """``(text, kind, key)`` of each row."""
+        state, wanted = self.session.state, self.search.text().casefold().strip()
         families = {}
         for entry in state.of_role(CLIP):
             families.setdefault(entry.family, []).append(entry)
-        names = [family_name(m[0]) for m in families.values()]
+        names = [family_name(members[0]) for members in families.values()]
+        sections = [("Rigs", state.of_role(RIG))]
         for i, members in enumerate(families.values()):
             also = names[:i].count(names[i])
-            self._section(f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members, wanted)
-        self._section("Baked", list(state.bakes), wanted)
-        kept = [f for f in state.stringings if wanted in f.name.casefold()]
+            sections.append((f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members))
+        sections.append(("Baked", list(state.bakes)))
+        order, rows = self.order.currentData(), []
+        for heading, entries in sections:
+            found = [e for e in entries if not wanted or _is_found(e, wanted)]
+            if found:
+                rows.append((heading, HEADING, None))
+                rows += [(e.name, e.role, e.id) for e in (sorted(found, key=order) if order else found)]
+        kept = [f.name for f in state.stringings if wanted in f.name.casefold()]
         if kept:
-            self._heading("Stringings")
-            for file in kept:
-                self._row(file.name or "unnamed", STRINGING, file.name)
-        for row in range(self.model.rowCount()):
-            if self.model.item(row).data(_KEY) == current and current:
-                self.tree.setCurrentIndex(self.model.index(row, 0))
-        self._show_use()
-
-    def _section(self, heading, entries, wanted):
-        if wanted:
-            entries = [
-                e for e in entries if any(wanted in text.casefold() for text in (e.name, family_name(e), *e.tags))
-            ]
-        if self.order.currentData() is not None:
-            entries = sorted(entries, key=self.order.currentData())
-        if entries:
-            self._heading(heading)
-            for entry in entries:
-                self._row(
-                    entry.name,
-                    entry.role,
-                    entry.id,
-                    "\n".join(
-                        (entry.name, str(entry.path or "no file"), *(finding_words(odd).text for odd in entry.oddities))
-                    ),
-                )
-
-    def _heading(self, text):
-        item = QStandardItem(text)
-        item.setData(HEADING, _KIND)
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-        self.model.appendRow(item)
-
-    def _row(self, text, kind, key, told=""):
-        item = QStandardItem(text)
-        item.setData(kind, _KIND)
-        item.setData(key, _KEY)
-        item.setToolTip(tip(told))
-        self.model.appendRow(item)
+            rows.append(("Stringings", HEADING, None))
+            rows += [(name or "unnamed", STRINGING, name) for name in kept]
+        return rows
 
     def current(self):
         """``(kind, key)`` of the chosen row."""

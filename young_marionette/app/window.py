@@ -520,9 +520,11 @@ class Window(QMainWindow):
         """Close at once: what is not saved is kept, and offered next time."""
         self.running.close()
         self.session.play(False)
+        self.hide()  # closed for the user at once, whatever is still to be kept
         try:
             self.autosave.close()
         except InputError as error:
+            self.show()
             self.complain(f"{error} Save the project before closing.")
             if not self.files.may_leave():
                 event.ignore()

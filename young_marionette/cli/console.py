@@ -6,24 +6,14 @@ import json
 import re
 import sys
 
-from rich.console import Console
-
 from ..core.text import shown
 
 _RISKY = re.compile("[\u007f-\u009f\u00ad\u200b-\u200f\u2028-\u202e\u2060-\u206f\ud800-\udfff\ufeff]")
 
 
-class PlainConsole(Console):
-    """A console to which square brackets and colons mean nothing, and to which no file can send controls."""
-
-    def __init__(self):
-        # A pipe has no width of its own; long names must not be cut there.
-        width = None if sys.stdout.isatty() else 120
-        super().__init__(highlight=False, markup=False, emoji=False, soft_wrap=True, width=width)
-
-    def render_str(self, text, **options):
-        """Every text that is printed, in tables too, comes through here."""
-        return super().render_str(shown(text, None, lines=True), **options)
+def say(text):
+    """Print a line, with whatever names it holds."""
+    print(shown(text, None, lines=True))
 
 
 def print_json(data):

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from rich.table import Table
-
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import finding_words
+from .console import say
 
 
 def info(entries):
@@ -75,30 +74,29 @@ def _body(entry):
     }
 
 
-def print_info(console, entries):
+def print_info(entries):
     """The facts of a file as a table: of its first clip, and a line for each other one."""
     entry = next((e for e in entries if e.take), entries[0])
-    _print_info(console, entry)
+    _print_info(entry)
     for other in entries:
         if other is not entry and other.take:
-            console.print(f"Clip {other.name}: {other.take.frames} frame{'s' if other.take.frames != 1 else ''} at {other.take.rate:g} per second"
+            say(f"Clip {other.name}: {other.take.frames} frame{'s' if other.take.frames != 1 else ''} at {other.take.rate:g} per second"
                           f"{', a reference pose or junk' if other.take.frames <= 2 else ''}")  # fmt: skip
     roots = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
     if len(roots) > 1:
-        console.print(f"Skeletons: {', '.join(roots)}; choose one with --skeleton")
+        say(f"Skeletons: {', '.join(roots)}; choose one with --skeleton")
 
 
-def _print_info(console, entry):
+def _print_info(entry):
     skeleton = entry.skeleton
-    console.print(f"{entry.path}: {entry.format}, skeleton {skeleton.names[0]} with {len(skeleton)} joints")
-    table = Table(box=None, show_header=False, pad_edge=False)
+    say(f"{entry.path}: {entry.format}, skeleton {skeleton.names[0]} with {len(skeleton)} joints")
     for fact in entry.facts:
         words = fact_words(fact)
-        table.add_row(words.label, words.value + ("" if fact.sure else " (a guess)"), words.evidence, style=None)
-    console.print(table)
-    console.print("Joints: " + ", ".join(skeleton.names))
+        value = words.value + ("" if fact.sure else " (a guess)")
+        say(f"{words.label:<12} {value:<13} {words.evidence}")
+    say("Joints: " + ", ".join(skeleton.names))
     for oddity in entry.oddities:
-        console.print(f"Note: {finding_words(oddity).text}")
+        say(f"Note: {finding_words(oddity).text}")
 
 
 def _strings(pairing):
@@ -154,17 +152,21 @@ def _notes(source, rig):
     return [finding_words(odd).text for odd in (*source.oddities, *rig.figure.oddities, *rig.notes)]
 
 
-def print_retarget(console, source, rig, pairing, baked, out):
+def print_retarget(source, rig, pairing, baked, out):
     """What was tied and written, as tables."""
-    print_pairing(console, source, rig, pairing)
-    console.print(
+    print_pairing(source, rig, pairing)
+    say(
         f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
         f"legs {pairing.transfer.scale:.3f} times the source's"
     )
 
 
-def print_pairing(console, source, rig, pairing):
+def print_pairing(source, rig, pairing):
     """What was tied and how the stance was matched, as tables."""
+    from rich.table import Table
+
+    from .tables import PlainConsole
+
     table = Table(box=None, pad_edge=False)
     for title in ("part", source.name, rig.name, "sure", "why"):
         table.add_column(title, overflow="fold")
@@ -176,22 +178,22 @@ def print_pairing(console, source, rig, pairing):
             f"{s.certainty:.0%}{'' if s.sure else ' (a guess)'}",
             s.reason,
         )
-    console.print(table)
+    PlainConsole().print(table)
     for side, skeleton, name in (("source", pairing.source, source.name), ("target", pairing.target, rig.name)):
         root = pairing.transfer.root if side == "target" else None
         loose = [n for n in untied(pairing.strings, skeleton, side) if root is None or n != skeleton.names[root]]
         if root is not None:
-            console.print(f"The root bone {skeleton.names[root]} of {name} stays on the floor under the hips")
+            say(f"The root bone {skeleton.names[root]} of {name} stays on the floor under the hips")
         if loose:
-            console.print(f"Untied in {name}: {', '.join(loose)}")
+            say(f"Untied in {name}: {', '.join(loose)}")
     tied = {s.part for s in pairing.strings}
     loose = [p for p in OPTIONAL if p not in tied and p != "root"]
     if loose:
-        console.print(f"Optional parts without a string: {', '.join(loose)}")
+        say(f"Optional parts without a string: {', '.join(loose)}")
     worst = max(pairing.limbs, key=lambda limb: limb.angle, default=None)
     if worst:
-        console.print(
+        say(
             f"Stance: {rest_pose_words(source.figure.rest_pose)} to {rest_pose_words(rig.figure.rest_pose)}; at most {worst.angle:.2f}° left ({worst.part})"
         )
     for note in _notes(source, rig):
-        console.print(f"Note: {note}")
+        say(f"Note: {note}")

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 
 from .skeleton import Filled, Skeleton
+
+_BLOCK = 12_288  # frames
+
+
+def blocks(frames: int) -> Iterator[slice]:
+    """Parts of long clips to be worked out one by one, so that what comes about on the way takes little memory."""
+    for start in range(0, frames, _BLOCK):
+        yield slice(start, min(start + _BLOCK, frames))
 
 
 def as_rows(array: np.ndarray) -> np.ndarray:

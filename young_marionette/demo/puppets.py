@@ -11,7 +11,7 @@ from ..core.character.meshes import placed_character
 from ..core.clip import Clip
 from ..core.figure.placement import Placement, place_clip
 from ..core.rebase import rebase, rename
-from ..formats import usd
+from ..formats import encode
 from ..formats.files import write_together, write_whole
 from ..formats.gltf.accessors import Accessors, Writer
 from ..formats.gltf.container import as_glb, parse
@@ -57,7 +57,7 @@ def write_puppets(folder):
     world = Placement.from_axes(0.01, rot.AXES["Z"], -rot.AXES["Y"]).inverse
     path = folder / FILES["Puffin"]
     placed = placed_character(character, world)
-    write_together(usd.encode(path, place_clip(clip, world), None, True, placed, 0.01, "Z"))
+    write_together(encode(path, place_clip(clip, world), body=True, character=placed, metres_per_unit=0.01, up="Z"))
     rng = np.random.default_rng(7)
     clip, character = puppet("Gull", rot.normalise(rng.normal(size=(len(puppet("Gull")[0].skeleton), 4))))
     document, binary = document_of(clip, character)

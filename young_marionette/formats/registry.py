@@ -4,27 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ..core.clip import Clip
 from ..core.errors import InputError
-from ..core.keys.keyed import KeyedClip, dense
-from . import asf, bvh, gltf, usd
+from ..core.keys.keyed import dense
 from .files import Output, check_free, opened, write_together
-from .source_file import SourceFile
+from .sniffing import is_asf_or_amc, is_bvh, is_gltf, is_usd
+from .wanted import Wanted
 
-
-@dataclass(frozen=True)
-class Wanted:
-    """How a clip is to be written; see ``encode``."""
-
-    metres_per_unit: float = 1.0
-    up: str = "Y"
-    body: bool = False
-    character: Any = None
-    bones: tuple = ()
-    level: int | None = None
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.keys.keyed import KeyedClip
+    from .source_file import SourceFile
 
 
 @dataclass(frozen=True)
@@ -40,69 +33,76 @@ class Ending:
 
 @dataclass(frozen=True)
 class Format:
-    """A format. ``endings``: by how much we would choose them; ``fixed_world``: always in metres with Y up."""
+    """A format. ``endings``: by how much we would choose them; ``fixed_world``: always in metres with Y up.
+
+    ``package``: of this folder, loaded when a file of the format is met. It has ``read(path)``, and where the format is
+    written also ``Layout`` (see FileLayout) and ``encode(path, clip, layout, wanted)``.
+    """
 
     name: str
+    package: str
     known_by: Callable[[bytes], bool]
-    read: Callable[[Path], SourceFile]
     endings: dict[str, Ending]
-    layout: Any = None
-    encode: Callable[[Path, Any, Any, Wanted], list[Output]] | None = None
     fixed_world: bool = False
     text: bool = False  # bytes of zero in it are a fault
 
+    @property
+    def _code(self) -> Any:
+        return import_module(f".{self.package}", __package__)
 
-def _bvh(path: Path, clip: Clip, layout: Any, want: Wanted) -> list[Output]:
-    return bvh.encode(path, clip, layout, want.metres_per_unit)
+    @property
+    def written(self) -> bool:
+        """Whether any of the endings is written."""
+        return any(ending.written for ending in self.endings.values())
 
+    @property
+    def layout(self) -> Any:
+        """The class of what its writer needs of a rig's file."""
+        return self._code.Layout
 
-def _gltf(path: Path, clip: Clip, layout: Any, want: Wanted) -> list[Output]:
-    character = want.character if want.body else None
-    return gltf.encode(path, clip, layout, want.body, character, want.bones, want.level)
+    def read(self, path: Path) -> SourceFile:
+        """Read a file of the format (a SourceFile)."""
+        file: SourceFile = self._code.read(path)
+        return file
 
-
-def _usd(path: Path, clip: Clip, layout: Any, want: Wanted) -> list[Output]:
-    character = want.character if want.body else None
-    return usd.encode(path, clip, layout, want.body, character, want.metres_per_unit, want.up, want.level)
+    def encode(self, path: Path, clip: Clip | KeyedClip, layout: Any, wanted: Wanted) -> list[Output]:
+        """The files that hold a clip."""
+        outputs: list[Output] = self._code.encode(path, clip, layout, wanted)
+        return outputs
 
 
 FORMATS = (
-    Format("BVH", bvh.is_bvh, bvh.read, {".bvh": Ending("BVH", body=False, keys=False)}, bvh.Layout, _bvh, text=True),
+    Format("BVH", "bvh", is_bvh, {".bvh": Ending("BVH", body=False, keys=False)}, text=True),
     Format(
         "USD",
-        usd.is_usd,
-        usd.read,
+        "usd",
+        is_usd,
         {
             ".usdc": Ending("USD, binary"),
             ".usda": Ending("USD, as text"),
             ".usdz": Ending("USD, package"),
             ".usd": Ending("USD", written=False),
         },
-        usd.UsdLayout,
-        _usd,
     ),
     Format(
         "glTF",
-        gltf.is_gltf,
-        gltf.read,
+        "gltf",
+        is_gltf,
         {
             ".glb": Ending("GLB"),
             ".gltf": Ending("glTF, as text"),
             ".vrma": Ending("VRM animation", body=False, rig=False),
             ".vrm": Ending("VRM", written=False),
         },
-        gltf.GltfLayout,
-        _gltf,
         fixed_world=True,
     ),
     Format(
         "ASF/AMC",
-        asf.is_asf_or_amc,
-        asf.read,
+        "asf",
+        is_asf_or_amc,
         {".amc": Ending("ASF/AMC", written=False), ".asf": Ending("ASF/AMC", written=False)},
     ),
 )
-LAYOUTS = {kind.name: kind.layout for kind in FORMATS if kind.layout is not None}
 ENDINGS = {name: ending for kind in FORMATS for name, ending in kind.endings.items()}
 READABLE = tuple(ENDINGS)
 WRITABLE = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if ending.written}
@@ -140,6 +140,11 @@ def format_of(path: str | Path) -> Format:
     return WRITABLE[Path(path).suffix.lower()]
 
 
+def layout_class(name: str) -> Any:
+    """The class of a format's layouts, by the format's name; KeyError where it has none."""
+    return {kind.name: kind for kind in FORMATS if kind.written}[name].layout
+
+
 def ending_of(path: str | Path) -> Ending:
     """What a path's ending can hold; KeyError where there is none (see ``check_writable``)."""
     return ENDINGS[Path(path).suffix.lower()]
@@ -147,7 +152,7 @@ def ending_of(path: str | Path) -> Ending:
 
 def own_ending(name: str) -> str:
     """The ending that a format is written with where nobody chose one; BVH's for one that is not written."""
-    kind = next((k for k in FORMATS if k.name == name and k.encode), FORMATS[0])
+    kind = next((k for k in FORMATS if k.name == name and k.written), FORMATS[0])
     return next(iter(kind.endings))
 
 
@@ -167,13 +172,10 @@ def write(path: str | Path, clip: Clip | KeyedClip, layout: Any = None, overwrit
 def encode(path: str | Path, clip: Clip | KeyedClip, layout: Any = None, **wanted: Any) -> list[Output]:
     """The files that hold a clip, as keys where it has them and the format can, in the format that the name's ending tells.
 
-    ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes. ``wanted``
-    (see Wanted): without a layout, ``metres_per_unit`` and ``up``, which BVH does not tell, glTF has as metres with Y
-    up, and USD writes down. ``body``: write the layout's meshes, of one ``level`` of detail, or ``character``, too.
-    ``bones``: pairs of a VRM bone and a joint's name.
+    ``layout``: of the same format (see ``layout_for``); the clip is then in that file's own unit and axes, and what
+    ``wanted`` (see Wanted) tells of them is passed over.
     """
     path = Path(path)
     kind = format_of(path)
     clip = clip if ending_of(path).keys else dense(clip)
-    assert kind.encode is not None  # of what is writable
     return kind.encode(path, clip, layout, Wanted(**wanted))

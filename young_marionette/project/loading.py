@@ -18,7 +18,7 @@ from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
-from ..formats.registry import LAYOUTS
+from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
 from .bakes import Bake
 from .blobs import Blobs
@@ -139,5 +139,5 @@ class Reading:
         key = item.format, json.dumps(item.meta, sort_keys=True), item.blob
         if key not in self._layouts:
             data = self.blobs.data(item.blob) if item.blob is not None else None
-            self._layouts[key] = LAYOUTS[item.format].unpacked(item.meta, data)
+            self._layouts[key] = layout_class(item.format).unpacked(item.meta, data)
         return sound_layout(self._layouts[key], skeleton)

@@ -18,7 +18,7 @@ from ..core.figure.declared import Declared
 from ..core.figure.placement import place_clip
 from ..core.findings import finding
 from ..core.text import shown
-from ..formats.registry import LAYOUTS
+from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
 from .bakes import Bake
 from .document import State
@@ -86,7 +86,7 @@ def _layout(item: OldEntryFile, archive: ZipFile, known: dict[Any, Any]) -> File
     key = told.format, json.dumps(told.meta, sort_keys=True), told.source
     if key not in known:
         data = archive.read(f"sources/{told.source}") if told.source is not None else None
-        known[key] = LAYOUTS[told.format].unpacked(told.meta, data)
+        known[key] = layout_class(told.format).unpacked(told.meta, data)
     return known[key]
 
 

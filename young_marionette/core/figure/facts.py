@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
+from ..clip import blocks
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
 from ..humanoid.reading import Body, Shape, read_shape
@@ -229,10 +230,13 @@ def motion_facts(
         oddities.append(finding("collapsed"))
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
-    places, _ = forward_rows(clip, [hips, *feet])
-    travel = np.ptp(places[hips][[0, 2]], axis=1)
+    ways, lowest = np.empty((2, clip.frames)), np.empty(clip.frames)
+    for part in blocks(clip.frames):
+        places, _ = forward_rows(clip.picked(part), [hips, *feet])
+        ways[:, part], lowest[part] = places[hips][[0, 2]], places[feet][:, 1].min(0)
+    travel = np.ptp(ways, axis=1)
     facts.append(Fact("travel", {"in_place": bool(max(travel) <= 0.3), "metres": float(np.hypot(*travel))}))
-    low = float(np.percentile(places[feet][:, 1].min(0), 10))
+    low = float(np.sort(lowest)[clip.frames // 10])  # where nothing but a few frames is lower
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("floor", {"metres": floor}))

@@ -6,15 +6,18 @@ import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike
 
 from ..clip import Clip
 from ..scaling import factors_above
 from ..skeleton import Skeleton
 from .channel import Channel, Joint, Kind, Morph
 from .sampler import Sampler
+
+if TYPE_CHECKING:
+    from numpy.typing import ArrayLike
 
 _ON_FRAME = 0.02  # of a frame: nearer than that, a key falls on it
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import IntEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import ArrayLike
 
 from .. import rotations as rot
 from ..skeleton import Filled
+
+if TYPE_CHECKING:
+    from numpy.typing import ArrayLike
 
 
 class Interpolation(IntEnum):

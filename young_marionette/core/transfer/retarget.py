@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from .. import rotations as rot
-from ..clip import Clip, as_rows, from_rows
+from ..clip import Clip, as_rows, blocks, from_rows
 from ..errors import InputError
 from ..humanoid.parts import NEXT
 from ..kinematics import local_rotation_rows, position_rows, world_rotation_rows
@@ -29,9 +29,6 @@ if TYPE_CHECKING:
     from ..matching.stance import Stance
     from ..matching.tying import String
     from ..skeleton import Skeleton
-
-
-_BLOCK = 12_288  # frames that are worked out at once
 
 
 @dataclass(frozen=True)
@@ -193,14 +190,12 @@ class Transfer:
             raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
         local, moves = as_rows(clip.rotations), as_rows(clip.translations)
         moving = [*([] if self.root is None else [self.root]), self._hips]
-        if clip.frames <= _BLOCK:
-            turned, moved = self._run(local, clip.moving, moves)
+        parts = list(blocks(clip.frames))
+        if len(parts) == 1:
+            turned, moved = self._run(local, clip.moving, moves)  # as it is, without a copy
         else:
-            # Long clips in parts, so that what is worked out on the way takes little memory.
-            turned = np.empty((len(self.target), 4, clip.frames))
-            moved = np.empty((len(moving), 3, clip.frames))
-            for start in range(0, clip.frames, _BLOCK):
-                part = slice(start, start + _BLOCK)
+            turned, moved = np.empty((len(self.target), 4, clip.frames)), np.empty((len(moving), 3, clip.frames))
+            for part in parts:
                 turned[:, :, part], moved[:, :, part] = self._run(local[:, :, part], clip.moving, moves[:, :, part])
         # How large joints are is their own body's affair.
         return Clip(

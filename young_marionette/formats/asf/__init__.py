@@ -1,3 +1,3 @@
 """ASF and AMC: a skeleton in one file, motion for it in another beside it. Read only."""
 
-from .reader import is_asf_or_amc, read  # noqa: F401
+from .reader import read  # noqa: F401

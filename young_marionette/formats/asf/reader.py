@@ -18,6 +18,7 @@ from ...core.findings import finding
 from ...core.skeleton import Skeleton
 from ...core.units import INCH
 from ..files import opened
+from ..sniffing import is_asf
 from ..source_file import SkeletonPart, SourceFile
 
 if TYPE_CHECKING:
@@ -29,21 +30,11 @@ _MAX_BYTES = 512 << 20
 _MAX_BONES = 5000
 
 
-def is_asf_or_amc(head: bytes) -> bool:
-    """Whether the first bytes of a file are those of an ASF or an AMC file."""
-    text = head.decode("latin-1").lower()
-    return _is_skeleton(text) or re.search(r"^\s*:(degrees|radians|fully-specified)\s*$", text, re.M) is not None
-
-
-def _is_skeleton(text: str) -> bool:
-    return re.search(r"^\s*:(bonedata|root|hierarchy|version|units)\b", text, re.M) is not None
-
-
 def read(path: Path) -> SourceFile:
     """Read an AMC with the ASF beside it, or an ASF alone (a SourceFile)."""
     path = Path(path)
     text = _text(path)
-    if _is_skeleton(text[: 1 << 16].lower()):
+    if is_asf(text[: 1 << 16].lower()):
         bones = _skeleton(path.name, text)
         return _file(path, bones, (), [finding("no motion")])
     skeleton_path = _beside(path)

@@ -30,11 +30,6 @@ _TIME = re.compile(rb"\s*Frame\s*Time\s*:?\s*(\S+)[^\S\n]*\r?\n?", re.I)
 _COMMON_RATES = [float(r) for r in range(1, 1001)] + [r * 1000 / 1001 for r in (24, 30, 48, 60, 120)]
 
 
-def is_bvh(head: bytes) -> bool:
-    """Whether the first bytes of a file are those of a BVH file."""
-    return head.removeprefix(b"\xef\xbb\xbf").lstrip()[:9].upper() == b"HIERARCHY"
-
-
 def read(path: Path) -> SourceFile:
     """Read a BVH file (a SourceFile with one clip, or none if it holds a skeleton only)."""
     path = Path(path)

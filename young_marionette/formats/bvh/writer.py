@@ -14,6 +14,7 @@ from ...core.clip import as_rows
 from ...core.rebase import rebase, rebase_clip
 from ..files import Output
 from ..transforms import different
+from ..wanted import MOTION_ALONE, Wanted
 from .digits import rows_of_text
 from .layout import default_layout
 
@@ -27,18 +28,18 @@ _BLOCK = 1 << 16  # numbers formatted in one go
 _DEGREES = 6
 
 
-def encode(path: Path, clip: Clip, layout: Layout | None = None, metres_per_unit: float = 1.0) -> list[Output]:
+def encode(path: Path, clip: Clip, layout: Layout | None = None, wanted: Wanted = MOTION_ALONE) -> list[Output]:
     """The files (list of Output) of ``clip``, given in the file's own unit and axes.
 
     BVH has no rest rotations: a skeleton that has some is given joint axes along the world's.
-    ``metres_per_unit`` sets how many decimals keep places within a hundredth of a millimetre.
+    The metres per unit set how many decimals keep places within a hundredth of a millimetre.
     """
     if rot.angle(clip.skeleton.rest).max(initial=0) > 1e-9:
         clip = rebase_clip(clip, *rebase(clip.skeleton))
     layout = layout or default_layout(clip.skeleton, clip.moving)
     turning = np.flatnonzero(rot.angle(clip.rotations).max(0) > 1e-9)
     layout = layout.for_motion({int(j) for j in clip.moving}, {int(j) for j in turning})
-    return [Output(path, _chunks(clip, layout, metres_per_unit))]
+    return [Output(path, _chunks(clip, layout, wanted.metres_per_unit))]
 
 
 def _chunks(clip: Clip, layout: Layout, metres_per_unit: float) -> Iterator[bytes]:

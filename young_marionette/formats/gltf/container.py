@@ -19,8 +19,8 @@ from ...core.errors import InputError
 from ...core.text import HALF, whole_characters
 from ..files import opened
 from ..places import read_if_there, read_inside
+from ..sniffing import GLB_MAGIC
 
-MAGIC = b"glTF"
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
 _MAX_JSON = 256 << 20
 _DEPTH = 200
@@ -47,14 +47,6 @@ class Container:
         return found
 
 
-def is_gltf(head: bytes) -> bool:
-    """Whether the first bytes of a file are those of a glTF file, binary or JSON."""
-    if head[:4] == MAGIC:
-        return True
-    start = head.removeprefix(b"\xef\xbb\xbf").lstrip()[:1]
-    return start == b"{" and (b'"asset"' in head or b'"buffers"' in head or b'"nodes"' in head)
-
-
 def load(path: Path) -> Container:
     """Read a .gltf, .glb or .vrm file (a Container); external buffers only from the file's own folder."""
     path = Path(path)
@@ -65,7 +57,7 @@ def load(path: Path) -> Container:
 
 def parse(data: bytes, label: str, folder: Path | None = None) -> Container:
     """A Container of a file's bytes; ``folder`` is where external buffers may lie, None for nowhere."""
-    if data[:4] == MAGIC:
+    if data[:4] == GLB_MAGIC:
         text, binary = _chunks(data, label)
     else:
         text, binary = data.removeprefix(b"\xef\xbb\xbf"), None
@@ -74,7 +66,7 @@ def parse(data: bytes, label: str, folder: Path | None = None) -> Container:
     if not isinstance(buffers, list):
         raise InputError(f"{label}: its buffers are not a list.")
     loaded = tuple(_buffer(i, b, binary, label, folder) for i, b in enumerate(buffers))
-    return Container(label, document, loaded, _images(document, label, folder), data[:4] == MAGIC)
+    return Container(label, document, loaded, _images(document, label, folder), data[:4] == GLB_MAGIC)
 
 
 def _chunks(data: bytes, label: str) -> tuple[bytes, memoryview | None]:
@@ -195,7 +187,7 @@ def as_glb(document: dict[str, Any], binary: bytes) -> Iterator[bytes]:
     text = json.dumps(document, ensure_ascii=False, separators=(",", ":"), allow_nan=False).encode()
     text += b" " * (-len(text) % 4)
     size = 12 + 8 + len(text) + (8 + len(binary) + (-len(binary) % 4) if len(binary) else 0)
-    yield struct.pack("<4sIIII", MAGIC, 2, size, len(text), _JSON) + text
+    yield struct.pack("<4sIIII", GLB_MAGIC, 2, size, len(text), _JSON) + text
     if len(binary):
         yield struct.pack("<II", len(binary) + (-len(binary) % 4), _BIN)
         yield binary

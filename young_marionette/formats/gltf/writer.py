@@ -18,6 +18,7 @@ from ...core.keys.sampler import Interpolation, Sampler
 from ..files import Output
 from ..keys_out import has_scales, motion_out, of_one_kind, weights_together
 from ..transforms import decomposed
+from ..wanted import MOTION_ALONE, Wanted
 from . import vrm
 from .accessors import Writer
 from .container import as_glb, as_gltf
@@ -38,27 +39,24 @@ def encode(
     path: Path,
     clip: Clip | KeyedClip,
     layout: GltfLayout | None = None,
-    body: bool = False,
-    character: Character | None = None,
-    bones: tuple[tuple[str, ...], ...] = (),
-    level: int | None = None,
+    wanted: Wanted = MOTION_ALONE,
 ) -> list[Output]:
     """The files (list of Output) of a clip as .gltf or .glb (told by the path's ending), or as a VRM animation where that is ``.vrma``.
 
-    With ``layout`` (a GltfLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
-    unchanged but for its animations, and with one ``level`` of detail where one is given. Else the clip is in metres with Y up, and ``character`` is its body, if any.
-    ``bones``: pairs of a VRM bone and a joint's name, for a VRM animation or to name a rig's bones.
+    With ``layout`` the clip is in that file's own world, and where the body is wanted the whole file goes along, unchanged
+    but for its animations. Else the clip is in metres with Y up. Names of bones are for a VRM animation, or name a rig's.
     """
+    bones = wanted.bones
     ending = Path(path).suffix.lower()
     if ending == ".vrma":
         document, binary = _vrm_animation(clip, bones)
-    elif layout is not None and body:
+    elif layout is not None and wanted.body:
         with sound(layout.container.label):
-            document, binary = _into_file(clip, layout, bones, level)
+            document, binary = _into_file(clip, layout, bones, wanted.level)
     elif layout is not None:
         document, binary = _skeleton_alone(clip, layout)
     else:
-        document, binary = document_of(clip, character, bones)
+        document, binary = document_of(clip, wanted.character if wanted.body else None, bones)
     return [Output(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))]
 
 

@@ -21,15 +21,6 @@ if TYPE_CHECKING:
     pass
 
 
-def is_usd(head: bytes) -> bool:
-    """Whether the first bytes of a file are those of a USD file or package."""
-    return (
-        head[:8] == b"PXR-USDC"
-        or head.lstrip()[:5] == b"#usda"
-        or (head[:4] == b"PK\x03\x04" and b".usd" in head[:4096])
-    )
-
-
 @dataclass(frozen=True, eq=False)
 class UsdLayout:
     """A skeleton in a USD file, with the whole file (flattened to one binary layer), to be written again.

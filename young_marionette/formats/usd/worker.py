@@ -18,6 +18,7 @@ from ...core.errors import InputError
 from ...core.text import shown
 from ..files import Output, there
 from ..usd_process import NOT_NOW, PROCESS
+from ..wanted import MOTION_ALONE, Wanted
 from .memory import Reading
 from .parcel import unpacked
 
@@ -149,12 +150,14 @@ def _clean_name(path: Path) -> Iterator[Path]:
 WORKER = Worker()
 
 
-def encode(path: Path, clip: Clip | KeyedClip, layout: UsdLayout | None = None, *more: Any) -> list[Output]:
+def encode(
+    path: Path, clip: Clip | KeyedClip, layout: UsdLayout | None = None, wanted: Wanted = MOTION_ALONE
+) -> list[Output]:
     """The files (list of Output) of a clip, see ``writer.files_of``; the textures beside it in a folder of their own."""
     if layout is not None:
         layout = replace(layout, character=None)  # its file has it
     path = Path(path)
-    files = WORKER.write(path, clip, layout, *more)
+    files = WORKER.write(path, clip, layout, wanted)
     # The textures first: a file is never there without what it speaks of.
     names = sorted(files, key=lambda name: name == path.name)
     outputs = [Output(path.parent / name, [files[name]], in_folder=name != path.name) for name in names]

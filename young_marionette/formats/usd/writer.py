@@ -21,6 +21,7 @@ from ...core.names import free_name
 from ...core.text import shown
 from ..keys_out import has_scales, motion_out, weights_together
 from ..transforms import NodeSpace, local_offsets, stored
+from ..wanted import MOTION_ALONE, Wanted
 from .skeletons import TIPS, UsdTree
 from .stages import layer_of
 
@@ -36,38 +37,26 @@ def files_of(
     path: Path,
     clip: Clip | KeyedClip,
     layout: UsdLayout | None = None,
-    body: bool = False,
-    character: Character | None = None,
-    metres_per_unit: float = 1.0,
-    up: str = "Y",
-    level: int | None = None,
+    wanted: Wanted = MOTION_ALONE,
 ) -> dict[str, bytes]:
     """``{name: bytes}`` of a clip as .usda, .usdc or .usdz, told by the path's ending, and of the textures beside it.
 
-    With ``layout`` (a UsdLayout) the clip is in that file's own world, and with ``body`` the whole file goes along,
-    unchanged but for its animations, and with one ``level`` of detail where one is given. Else it has
-    ``metres_per_unit`` and ``up``, and ``character`` is its body. Runs in the process for USD alone (see server).
+    With ``layout`` the clip is in that file's own world, and where the body is wanted the whole file goes along, unchanged
+    but for its animations. Runs in the process for USD alone (see server).
     """
     path, clip = Path(path), _frames_or_keys(clip)
-    layer, textures = _layer(clip, layout, body, character, metres_per_unit, up, level)
+    layer, textures = _layer(clip, layout, wanted)
     with tempfile.TemporaryDirectory() as folder:
         return _save(layer, textures, Path(folder), path)
 
 
-def _layer(
-    clip: Clip | KeyedClip,
-    layout: UsdLayout | None,
-    body: bool,
-    character: Character | None,
-    metres_per_unit: float,
-    up: str,
-    level: int | None,
-) -> tuple[Any, dict[str, bytes]]:
-    if layout is not None and body:
-        return _into_file(clip, layout, level)
+def _layer(clip: Clip | KeyedClip, layout: UsdLayout | None, wanted: Wanted) -> tuple[Any, dict[str, bytes]]:
+    if layout is not None and wanted.body:
+        return _into_file(clip, layout, wanted.level)
     if layout is not None:
         return _skeleton_alone(clip, layout), {}
-    return _fresh(clip, character, metres_per_unit, up)
+    character = wanted.character if wanted.body else None
+    return _fresh(clip, character, wanted.metres_per_unit, wanted.up)
 
 
 def _save(layer: Any, textures: dict[str, bytes], folder: Path, path: Path) -> dict[str, bytes]:

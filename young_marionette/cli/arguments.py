@@ -1,0 +1,148 @@
+"""The words of the command line: which commands there are, and what each takes."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser, Namespace
+from pathlib import Path
+from typing import NoReturn
+
+from ..core.errors import InputError
+
+FPS = "Frames per second of the result; its length stays."
+CLIP = "Which clip of a file with several, by its name."
+SKELETON = "Which skeleton of a file with several, by its root's name."
+
+
+class _Parser(ArgumentParser):
+    """Tells wrong usage as InputError, like all that the user gives and that can't be used."""
+
+    def __init__(self, **more: object) -> None:
+        super().__init__(allow_abbrev=False, **more)  # type: ignore[arg-type]
+
+    def error(self, message: str) -> NoReturn:
+        text = " ".join(message.split())
+        raise InputError(text[:1].upper() + text[1:] + ("" if text.endswith(".") else "."))
+
+
+def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
+    """What ``words`` ask for (``command``: the name of a command, or None), and the parser, for its help.
+
+    InputError where they make no sense; SystemExit after the help that they ask for.
+    """
+    parser = _Parser(
+        prog="young-marionette", description="Bring motion from any skeleton onto your own rigs.", epilog=_EPILOG
+    )
+    parser.add_argument("--version", action="store_true", help="Print the version.")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
+    for add in (_info, _retarget, _match, _rename, _convert, _demo):
+        add(commands)
+    return parser.parse_args(words), parser
+
+
+_EPILOG = "young-marionette COMMAND --help tells what a command takes."
+
+
+def _command(commands: object, name: str, does: str) -> ArgumentParser:
+    one: ArgumentParser = commands.add_parser(name, help=does, description=does)  # type: ignore[attr-defined]
+    return one
+
+
+def _file(command: ArgumentParser, name: str, tells: str, metavar: str | None = None) -> None:
+    command.add_argument(name, type=Path, metavar=metavar or name.upper(), help=tells)
+
+
+def _result(command: ArgumentParser, required: bool = True, tells: str = "The file to write.") -> None:
+    command.add_argument("--out", type=Path, metavar="FILE", required=required, help=tells)
+
+
+def _switch(command: ArgumentParser, name: str, tells: str) -> None:
+    command.add_argument(name, action="store_true", help=tells)
+
+
+def _text(command: ArgumentParser, name: str, tells: str, metavar: str = "NAME", **more: object) -> None:
+    command.add_argument(name, metavar=metavar, help=tells, **more)  # type: ignore[arg-type]
+
+
+def _result_options(command: ArgumentParser, written: bool = True) -> None:
+    if written:
+        _switch(command, "--overwrite", "Overwrite existing files.")
+    command.add_argument("--json", dest="as_json", action="store_true", help="Print JSON instead of tables.")
+
+
+def _motion_options(command: ArgumentParser) -> None:
+    command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)
+    _text(command, "--range", "Frames A to B of the source, both included, from 0.", "A:B", dest="frames")
+    _text(command, "--clip", CLIP)
+    body = command.add_mutually_exclusive_group()
+    body.add_argument("--with-body", dest="body", action="store_true", default=None, help="Write meshes and skin too.")
+    body.add_argument("--without-body", dest="body", action="store_false", default=None, help="Write motion alone.")
+
+
+def _number(text: str) -> float:
+    """A number; its own name is what wrong ones are told with."""
+    return float(text)
+
+
+_number.__name__ = "number"
+
+
+def _info(commands: object) -> None:
+    does = (
+        "Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, body, facing, oddities."
+    )
+    command = _command(commands, "info", does)
+    _file(command, "file", "A motion or a skeleton.")
+    _text(command, "--skeleton", SKELETON)
+    _result_options(command, written=False)
+
+
+def _retarget(commands: object) -> None:
+    command = _command(commands, "retarget", "Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write.")
+    _file(command, "source", "The motion.")
+    _file(command, "rig", "Any file with a skeleton.")
+    _result(command, tells="The file to write; its ending tells the format.")
+    command.add_argument("--stringing", type=Path, metavar="FILE", help="A saved stringing to use.")
+    command.add_argument(
+        "--save-stringing", type=Path, metavar="FILE", help="Where to save the stringing that was used."
+    )
+    _switch(command, "--in-place", "Keep the hips over one spot.")
+    _motion_options(command)
+    _result_options(command)
+
+
+def _match(commands: object) -> None:
+    does = "Tie and match SOURCE and RIG, say how sure that is and what is left, and save the stringing."
+    command = _command(commands, "match", does)
+    _file(command, "source", "The motion, or its skeleton.")
+    _file(command, "rig", "Any file with a skeleton.")
+    _result(command, required=False, tells="The stringing file to write.")
+    _result_options(command)
+
+
+def _rename(commands: object) -> None:
+    does = "Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."
+    command = _command(commands, "rename", does)
+    _file(command, "file", "A motion or a skeleton.")
+    _text(command, "--names", "vrm, h-anim, or a file whose skeleton has the names.", "NAMES", required=True)
+    _result(command)
+    _result_options(command)
+
+
+def _convert(commands: object) -> None:
+    does = "Write what IN holds in another format; motion, timing and names stay unless asked otherwise."
+    command = _command(commands, "convert", does)
+    _file(command, "file", "A motion, or a character.", "IN")
+    _file(command, "out", "The file to write; its ending tells the format.", "OUT")
+    _text(command, "--unit", "m, cm, mm, in, ft or dm: the unit of the result.", "UNIT")
+    _text(command, "--up", "Y or Z: the axis that is up in the result.", "AXIS")
+    _text(command, "--skeleton", SKELETON)
+    _motion_options(command)
+    _result_options(command)
+
+
+def _demo(commands: object) -> None:
+    does = "Play the full example on the demo show: read, tie, match, transfer, bake, write, and a short report."
+    command = _command(commands, "demo", does)
+    command.add_argument(
+        "--out", type=Path, metavar="FOLDER", default=Path("quillmouth"), help="The folder for the show's files."
+    )

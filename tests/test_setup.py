@@ -38,7 +38,7 @@ class Isolation(Case):
         rig = show_folder() / "puppets/bodies/Puffin.usdz"
         code = (
             "import sys; sys.path.remove('')\n"
-            "import young_marionette.formats.registry as formats\n"
+            "import young_marionette.formats.registry as formats, young_marionette.formats.usd\n"
             f"sys.path.insert(0, ''); sys.path.insert(0, {str(self.trap)!r})\n"
             f"print(formats.read({str(rig)!r}).format)"
         )

@@ -205,17 +205,17 @@ class Vanishing(Case):
 
         path = self.folder / "a.usdc"
         delivery.convert(opening.open_source(show_folder() / "quay/light_lamp.bvh"), path, frames=(0, 3))
-        data, real = path.read_bytes(), worker.there
+        data, real = path.read_bytes(), worker.status_of
 
         def look(place):
             found = real(place)
             path.unlink()
             return found
 
-        with mock.patch.object(worker, "there", look):
+        with mock.patch.object(worker, "status_of", look):
             self.refuses(lambda: read(path), "not there any more")
         path.write_bytes(data)
-        with mock.patch.object(worker, "there", lambda _place: None):
+        with mock.patch.object(worker, "status_of", lambda _place: None):
             self.refuses(lambda: read(path), "There is no file")
         self.assertEqual(read(path).skeletons[0].clips[0].frames, 4)
 

@@ -112,15 +112,15 @@ class StringBoard(QWidget):
 
     def bone_at(self, point):
         """``(side, name)`` of the bone nearest to a place, or None."""
-        best, found = _HIT, None
+        best, bone = _HIT, None
         for side, (places, inside) in self.places.items():
             joint, away = nearest(places, inside, (point.x(), point.y()))
             if away < best:
-                best, found = (
+                best, bone = (
                     away,
                     (side, self.entry(side).placed_skeleton.names[joint]),
                 )
-        return found
+        return bone
 
     # --- painting -------------------------------------------------------------------------------
     def paintEvent(self, _event):
@@ -254,13 +254,13 @@ class StringBoard(QWidget):
         )
 
     def mousePressEvent(self, event):
-        found = self.bone_at(event.position())
-        if found and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.clicked.emit(*found)
+        bone = self.bone_at(event.position())
+        if bone and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.clicked.emit(*bone)
             return
-        self._drag = (found, event.position(), False) if found else None
-        if found:
-            self.part_chosen.emit(self.part_of(*found))
+        self._drag = (bone, event.position(), False) if bone else None
+        if bone:
+            self.part_chosen.emit(self.part_of(*bone))
         else:
             self.part_chosen.emit(self._string_at(event.position()))
 
@@ -315,13 +315,13 @@ class StringBoard(QWidget):
     def mouseReleaseEvent(self, event):
         drag, self._drag = self._drag, None
         if drag and drag[2]:
-            found = self.bone_at(event.position())
-            if found and found[0] != drag[0][0]:
-                ends = {side: self.run_with(side, name) for side, name in (drag[0], found)}
+            bone = self.bone_at(event.position())
+            if bone and bone[0] != drag[0][0]:
+                ends = {side: self.run_with(side, name) for side, name in (drag[0], bone)}
                 self.runs = {}
                 self.tied.emit(ends["source"], ends["rig"])
-            elif found and found[1] != drag[0][1]:
-                self.mark_run(found[0], drag[0][1], found[1])
+            elif bone and bone[1] != drag[0][1]:
+                self.mark_run(bone[0], drag[0][1], bone[1])
         elif drag:
             self.runs.pop(drag[0][0], None)
         self.update()

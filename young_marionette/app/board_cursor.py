@@ -68,14 +68,14 @@ class BoardCursor:
 
     def _next(self, way):
         """The nearest bone that way, counting steps aside double; over the middle the other figure begins."""
-        here = self.board.place(*self.at)
-        best, found = math.inf, None
+        start = self.board.place(*self.at)
+        best, nearest = math.inf, None
         for side, (places, inside) in self.board.places.items():
-            joint, cost = next_in_direction(places, inside, (here.x(), here.y()), way)
+            joint, cost = next_in_direction(places, inside, (start.x(), start.y()), way)
             cost += 0 if side == self.at[0] else self.board.width()
             if cost < best:
-                best, found = cost, (side, self.board.entry(side).placed_skeleton.names[joint])
-        return found
+                best, nearest = cost, (side, self.board.entry(side).placed_skeleton.names[joint])
+        return nearest
 
     def _stretch(self, key):
         """Shift and up or down: make a run, from where it began to the parent or the first child."""

@@ -92,11 +92,11 @@ class Director:
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
         if (clip.morphs or len(clip.scaled)) and figure.character is not None:
-            here = min(max(frame, 0), clip.frames - 1)
-            here = (rig or entry).with_morphs(clip.cut(here, here))
-            figure.weights = {name: float(value) for name, value in zip(here.morphs, here.weights[0])}
+            nearest = min(max(frame, 0), clip.frames - 1)
+            pose = (rig or entry).with_morphs(clip.cut(nearest, nearest))
+            figure.weights = {name: float(value) for name, value in zip(pose.morphs, pose.weights[0])}
             # How large its joints are is the performer's own affair.
-            figure.factors = {j: f[0] for j, f in here.scale_factors.items()} if rig is None else {}
+            figure.factors = {j: f[0] for j, f in pose.scale_factors.items()} if rig is None else {}
         return figure
 
     def _resting(self, rig):
@@ -108,11 +108,14 @@ class Director:
         hips = next((s for s in pairing.strings if s.part == "hips"), None)
         if hips:
             scale = pairing.transfer.scale
-        here = pose_world(pairing.source, pairing.stance.source)
+        source_pose = pose_world(pairing.source, pairing.stance.source)
         touches = dict(pairing.settings.touches)
         pose = touched(pairing.stance.target, pairing.target, pairing.strings, touches)
-        there = pose_world(pairing.target, pose)
-        figures = [self._figure(PERFORMER, source, source.name, *here), self._figure(MARIONETTE, rig, rig.name, *there)]
+        target_pose = pose_world(pairing.target, pose)
+        figures = [
+            self._figure(PERFORMER, source, source.name, *source_pose),
+            self._figure(MARIONETTE, rig, rig.name, *target_pose),
+        ]
         if hips:
             joints = pairing.source.index[hips.source[0]], pairing.target.index[hips.target[0]]
             put_together(*figures, joints, scale)

@@ -26,9 +26,9 @@ class Job(QObject):
         self.task = Task(label, work, project, waits)
         self.over = False
         self.ended.connect(self._end)
-        for told in ("progressed", "finished", "failed", "ended"):
-            signal = getattr(self, told)
-            getattr(self.task, told).connect(lambda *values, signal=signal: signal.emit(*values))
+        for name in ("progressed", "finished", "failed", "ended"):
+            signal = getattr(self, name)
+            getattr(self.task, name).connect(lambda *values, signal=signal: signal.emit(*values))
 
     @property
     def label(self):
@@ -65,12 +65,12 @@ def read_files(paths):
         for i, path in enumerate(paths):
             progress(i / len(paths))
             try:
-                found = entries_of(read(path))
-                for entry in found:
+                opened = entries_of(read(path))
+                for entry in opened:
                     # What the window asks for at once is worked out here, not on the interface thread.
                     entry.oddities, entry.placed_clip, entry.body_facts  # noqa: B018
                     prepare(entry.placed_character)
-                entries += found
+                entries += opened
             except InputError as error:
                 failures.append(str(error))
         progress(1.0)
@@ -86,8 +86,8 @@ def load_project(path):
 
     def work(progress):
         stamp = storage.stamp(path)
-        told = []
-        state = storage.load(path, told.append)
+        notes = []
+        state = storage.load(path, notes.append)
         progress(0.5)
         for i, entry in enumerate(state.entries):
             entry.oddities, entry.body_facts  # noqa: B018
@@ -96,7 +96,7 @@ def load_project(path):
             if entry is not None:
                 prepare(entry.placed_character)
         find_snags(state)
-        return state, stamp, told
+        return state, stamp, notes
 
     return work
 
@@ -108,12 +108,12 @@ def files_under(paths):
     """
     from ..formats.registry import READABLE
 
-    found = []
+    files = []
     for path in map(Path, paths):
-        found += (
+        files += (
             sorted(p for p in path.rglob("*") if p.suffix.lower() in READABLE and p.is_file())
             if path.is_dir()
             else [path]
         )
-    main = [p for p in found if p.suffix.lower() not in COMPANIONS]
-    return main or found
+    main = [p for p in files if p.suffix.lower() not in COMPANIONS]
+    return main or files

@@ -275,10 +275,10 @@ class Library(QWidget):
         sections.append(("Baked", list(state.bakes)))
         order, rows = self.order.currentData(), []
         for heading, entries in sections:
-            found = [e for e in entries if not wanted or _is_found(e, wanted)]
-            if found:
+            shown = [e for e in entries if not wanted or _is_found(e, wanted)]
+            if shown:
                 rows.append((heading, HEADING, None))
-                rows += [(e.name, e.role, e.id) for e in (sorted(found, key=order) if order else found)]
+                rows += [(e.name, e.role, e.id) for e in (sorted(shown, key=order) if order else shown)]
         kept = [f.name for f in state.stringings if wanted in f.name.casefold()]
         if kept:
             rows.append(("Stringings", HEADING, None))

@@ -108,13 +108,13 @@ class ProjectFiles(QObject):
         def done(result):
             if asked and not self.may_leave():
                 return
-            state, stamp, told = result
+            state, stamp, notes = result
             # What was cut off is not there any more: that is to be saved whole.
-            self._open(state, path, stamp=None if told else stamp)
+            self._open(state, path, stamp=None if notes else stamp)
             settings.put("last/project", str(path))
             self.recovery.clear()
             self.session.told.emit(f"Opened {path.name}")
-            for sentence in told:
+            for sentence in notes:
                 self._complain(sentence)
 
         self.running.run(f"open {path.name}", load_project(path), done)
@@ -218,8 +218,8 @@ class ProjectFiles(QObject):
             return
         kept = waiting[0]
         when = time.strftime("%d %b, %H:%M", time.localtime(kept.when))
-        told = f"Unsaved work on {kept.name} from {when} can be restored."
-        self.found.emit(told, lambda: self._recover(kept), lambda: self._discard(kept))
+        offer = f"Unsaved work on {kept.name} from {when} can be restored."
+        self.found.emit(offer, lambda: self._recover(kept), lambda: self._discard(kept))
 
     def _recover(self, kept):
         def done(state):

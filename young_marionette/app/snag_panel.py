@@ -77,16 +77,16 @@ class SnagPanel(QFrame):
         sign.setPixmap(icons.pixmap("snag", "alarm" if snag.grave else "brass", 18))
         sign.setToolTip("This must be fixed before baking" if snag.grave else "Check this")
         layout.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
-        told = snag_words(snag.found)
+        snag_text = snag_words(snag.found)
         words = QVBoxLayout()
         words.setSpacing(1)
-        words.addWidget(label(told.text, wrap=True))
-        remedy = label(f"{snag.step.capitalize()}: {told.remedy}", "quiet", wrap=True)
+        words.addWidget(label(snag_text.text, wrap=True))
+        remedy = label(f"{snag.step.capitalize()}: {snag_text.remedy}", "quiet", wrap=True)
         remedy.setFont(theme.font(11))
         words.addWidget(remedy)
         layout.addLayout(words, 1)
         if snag.mend is not None:
-            layout.addWidget(button(told.mend, lambda: self.session.do(snag.mend)), 0, Qt.AlignmentFlag.AlignTop)
+            layout.addWidget(button(snag_text.mend, lambda: self.session.do(snag.mend)), 0, Qt.AlignmentFlag.AlignTop)
         layout.addWidget(button("Go", lambda: self._go(snag), tip="Go there"), 0, Qt.AlignmentFlag.AlignTop)
         return holder
 

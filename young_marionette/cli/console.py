@@ -19,7 +19,7 @@ def say(text):
 def print_json(data):
     """Print data as JSON that any terminal can bear: what could be taken for a control is escaped, and stays the same."""
     text = json.dumps(data, indent=1, ensure_ascii=False)
-    print(_RISKY.sub(lambda found: f"\\u{ord(found.group()):04x}", text))
+    print(_RISKY.sub(lambda match: f"\\u{ord(match.group()):04x}", text))
 
 
 def tell_error(sentence):

@@ -11,15 +11,15 @@ from .console import say
 
 def info(entries):
     """The facts of a file's first entry as plain data, and of all its clips and skeletons in short."""
-    told = _info(entries[0] if entries[0].take else next((e for e in entries if e.take), entries[0]))
-    told["clips"] = [
+    facts = _info(entries[0] if entries[0].take else next((e for e in entries if e.take), entries[0]))
+    facts["clips"] = [
         {"name": e.name, "skeleton": e.skeleton.names[0], "frames": e.take.frames, "rate": e.take.rate,
          "seconds": round(e.take.seconds, 6), "start": round(e.take.start, 6), "keys": _keys(e.take),
          "curves": list(e.take.morphs), "junk": e.take.frames <= 2}
         for e in entries if e.take
     ]  # fmt: skip
-    told["skeletons"] = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
-    return told
+    facts["skeletons"] = list(dict.fromkeys(e.skeleton.names[0] for e in entries))
+    return facts
 
 
 def _keys(take):

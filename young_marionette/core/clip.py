@@ -76,14 +76,14 @@ class Clip:
     @cached_property
     def digest(self) -> str:
         """A text that is equal only for clips whose motion is alike to the last bit, whatever they are called."""
-        told = [self.skeleton.digest, repr(self.rate), *self.morphs]
+        words = [self.skeleton.digest, repr(self.rate), *self.morphs]
         arrays = [as_rows(self.rotations), self.moving, as_rows(self.translations), self.weights]
         # What most clips have none of is left out, so that texts kept by earlier versions stay the same.
         if self.start:
-            told.append(f"start {self.start!r}")
+            words.append(f"start {self.start!r}")
         if len(self.scaled):
             arrays += [self.scaled, as_rows(self.scales)]
-        digest = hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass"))
+        digest = hashlib.sha256("\n".join(words).encode("utf-8", "surrogatepass"))
         for array in arrays:
             digest.update(np.ascontiguousarray(array).reshape(-1).view(np.uint8).data)
         return digest.hexdigest()

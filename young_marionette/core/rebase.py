@@ -39,7 +39,7 @@ def rebase(
 
 
 def rebase_clip(clip: Clip, skeleton: Skeleton, turns: np.ndarray) -> Clip:
-    """``clip`` on the skeleton that ``rebase`` gave: every joint is where it was in the world."""
+    """``clip`` on the ``skeleton`` that ``rebase`` gave, with its ``turns (joints, 4)``: every joint is where it was in the world."""
     rows, out = as_rows(clip.rotations), np.empty((len(skeleton), 4, clip.frames))
     back = rot.conjugate(turns)
     for joint, parent in enumerate(skeleton.parents):

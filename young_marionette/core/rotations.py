@@ -106,7 +106,7 @@ def conjugate(q: np.ndarray) -> np.ndarray:
 
 
 def normalise(v: np.ndarray) -> np.ndarray:
-    """Scale vectors or quaternions along the last axis to length one; zero stays zero."""
+    """Scale vectors or quaternions ``(..., n)`` along the last axis to length one; zero stays zero."""
     v = np.asarray(v, float)
     if v.ndim == 1:
         length = math.sqrt(float(v @ v))
@@ -142,7 +142,7 @@ def to_vector(q: np.ndarray) -> np.ndarray:
 
 
 def angle(q: np.ndarray) -> Any:
-    """The angle (radians, 0 to pi) that each quaternion turns by."""
+    """The angles ``(...)`` (radians, 0 to pi) that quaternions ``(..., 4)`` turn by."""
     q = np.asarray(q, float)
     return 2 * np.arctan2(np.linalg.norm(q[..., :3], axis=-1), np.abs(q[..., 3]))
 
@@ -192,7 +192,7 @@ def _between_one(u: list[float], v: list[float]) -> tuple[float, float, float, f
 
 
 def slerp(a: np.ndarray, b: np.ndarray, share: np.ndarray) -> np.ndarray:
-    """Spherical interpolation from ``a`` to ``b``, the short way (Shoemake 1985).
+    """Spherical interpolation from ``a (..., 4)`` to ``b (..., 4)``, the short way (Shoemake 1985).
 
     ``share`` has the shape of the leading axes, 0 gives ``a``, 1 gives ``b``.
     """
@@ -215,7 +215,7 @@ def left_matrix(q: np.ndarray) -> np.ndarray:
 
 
 def twist_about(q: np.ndarray, axis: np.ndarray) -> np.ndarray:
-    """The part of ``q`` that turns about ``axis`` (swing-twist decomposition, Dobrowolski 2015)."""
+    """The part ``(..., 4)`` of ``q (..., 4)`` that turns about ``axis (3,)`` (swing-twist decomposition, Dobrowolski 2015)."""
     q, axis = np.asarray(q, float), normalise(axis)
     along = np.sum(q[..., :3] * axis, -1, keepdims=True) * axis
     twist = np.concatenate([along, q[..., 3:]], -1)
@@ -224,7 +224,7 @@ def twist_about(q: np.ndarray, axis: np.ndarray) -> np.ndarray:
 
 
 def continuous(q: np.ndarray) -> np.ndarray:
-    """Flip signs along the first axis so that neighbours lie on the same half of the sphere."""
+    """``q (frames, ..., 4)`` with signs flipped along the first axis so that neighbours lie on the same half of the sphere."""
     q = np.array(q, float)
     if len(q) > 1:
         flips = np.sum(q[1:] * q[:-1], -1) < 0

@@ -14,12 +14,12 @@ def factors_above(skeleton: Skeleton, factors: Mapping[int, np.ndarray]) -> dict
 
     ``factors``: ``{joint: (frames, 3)}`` of those that change by themselves.
     """
-    found: dict[int, np.ndarray] = {}
+    above: dict[int, np.ndarray] = {}
     for joint, parent in enumerate(skeleton.parents.tolist()):
-        parts = [f[parent] for f in (found, factors) if parent in f]
+        parts = [f[parent] for f in (above, factors) if parent in f]
         if parts:
-            found[joint] = np.prod(parts, 0)
-    return found
+            above[joint] = np.prod(parts, 0)
+    return above
 
 
 def factors_of_pose(skeleton: Skeleton, factors: Mapping[int, np.ndarray]) -> np.ndarray | None:

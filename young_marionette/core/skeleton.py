@@ -89,17 +89,17 @@ class Skeleton:
 
     def ancestors(self, joint: int) -> list[int]:
         """The joints above ``joint``, nearest first."""
-        found = []
+        joints = []
         while (joint := int(self.parents[joint])) >= 0:
-            found.append(joint)
-        return found
+            joints.append(joint)
+        return joints
 
     def subtree(self, joint: int) -> list[int]:
         """``joint`` and all below it."""
-        found = [joint]
-        for j in found:
-            found.extend(self.children[j])
-        return found
+        joints = [joint]
+        for j in joints:
+            joints.extend(self.children[j])
+        return joints
 
 
 def pose_world(

@@ -248,6 +248,6 @@ def _frame(direction, normal, own, hinge):
         h = rot.normalise(h - np.sum(h * d, -1, keepdims=True) * d)
         return np.stack([d, h, np.cross(d, h)], -1)
 
-    here = axes(own[None], np.broadcast_to(hinge, own[None].shape))
-    there = axes(direction, normal)
-    return rot.from_matrix(there @ np.swapaxes(here, -1, -2))
+    rest_axes = axes(own[None], np.broadcast_to(hinge, own[None].shape))
+    limb_axes = axes(direction, normal)
+    return rot.from_matrix(limb_axes @ np.swapaxes(rest_axes, -1, -2))

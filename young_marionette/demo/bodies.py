@@ -158,8 +158,8 @@ def puppet_body(name, figure, sides=(18, 8)):
         ("wood", (0.62, 0.40, 0.22)), ("coat", paint.coat), ("trousers", paint.trousers), ("boots", (0.05, 0.035, 0.03)),
         ("cap", paint.cap), ("eyes", (0.86, 0.84, 0.78)), ("ink", (0.015, 0.015, 0.02)),
     )  # fmt: skip
-    told = (Material(f"{name} {n}", (*c, 1.0), image if n != "ink" else None) for n, c in colours)
-    return Character(tuple(meshes), (Material(), *told))
+    materials = (Material(f"{name} {n}", (*c, 1.0), image if n != "ink" else None) for n, c in colours)
+    return Character(tuple(meshes), (Material(), *materials))
 
 
 def _plain(joint_name):

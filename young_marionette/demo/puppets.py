@@ -67,14 +67,14 @@ def write_puppets(folder):
 
 def _expressions(document):
     """What VRM calls a blink and an open mouth, from the morphs of the head."""
-    found = {}
+    expressions = {}
     for number, node in enumerate(document["nodes"]):
         names = document["meshes"][node["mesh"]].get("extras", {}).get("targetNames", []) if "mesh" in node else []
         for expression, morph in (("blink", "blink"), ("aa", "jaw_open")):
             if morph in names:
-                binds = found.setdefault(expression, {"morphTargetBinds": []})["morphTargetBinds"]
+                binds = expressions.setdefault(expression, {"morphTargetBinds": []})["morphTargetBinds"]
                 binds.append({"node": number, "index": names.index(morph), "weight": 1.0})
-    return found
+    return expressions
 
 
 def under_armature(document, binary, scale=0.01):

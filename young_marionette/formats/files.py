@@ -49,7 +49,7 @@ def _why(error: Exception) -> str:
     return getattr(error, "strerror", None) or str(error)
 
 
-def there(path: Path | str) -> os.stat_result | None:
+def status_of(path: Path | str) -> os.stat_result | None:
     """What lies at a path, or None; InputError for a path that the system does not take, such as one too long."""
     try:
         return os.stat(path)
@@ -63,12 +63,12 @@ def there(path: Path | str) -> os.stat_result | None:
 
 def check_free(path: Path | str, overwrite: bool = False) -> None:
     """Refuse (InputError) a path that exists, unless overwriting was asked for, and one that can't be written."""
-    found = there(path)
-    if found is not None and stat.S_ISDIR(found.st_mode):
+    status = status_of(path)
+    if status is not None and stat.S_ISDIR(status.st_mode):
         raise InputError(f"{path} is a folder; give a file name.")
-    if found is not None and not overwrite:
+    if status is not None and not overwrite:
         raise InputError(f"{path} exists already and was left as it is; ask for overwriting to replace it.")
-    folder = there(Path(path).parent)
+    folder = status_of(Path(path).parent)
     if folder is None or not stat.S_ISDIR(folder.st_mode):
         raise InputError(f"There is no folder {Path(path).parent}.")
 

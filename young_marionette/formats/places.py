@@ -8,7 +8,7 @@ from pathlib import Path
 from urllib.parse import unquote, urlparse
 
 from ..core.errors import InputError
-from .files import opened, there
+from .files import opened, status_of
 
 
 class Outside(InputError):
@@ -28,10 +28,10 @@ def inside(uri: str, label: str, folder: Path | None) -> Path:
     if not path.is_relative_to(os.path.realpath(folder)):
         raise refusal
     try:
-        found = there(path)
+        status = status_of(path)
     except InputError:
-        found = None
-    if found is None or not stat.S_ISREG(found.st_mode):
+        status = None
+    if status is None or not stat.S_ISREG(status.st_mode):
         raise InputError(f"{label} needs the file {uri[:80]}, which is not beside it.")
     return path
 

@@ -187,11 +187,11 @@ def local_keys(
     for joint, factor in longer.items():
         place = moves.get(joint) or still(skeleton.offsets[joint], clip.start)
         moves[joint] = place.moved(np.diag(1 / np.where(np.abs(factor[0]) > 1e-9, factor[0], 1.0)))
-    found = {(joint, Kind.TRANSLATION): space.translation_out(joint, s) for joint, s in moves.items()}
+    samplers = {(joint, Kind.TRANSLATION): space.translation_out(joint, s) for joint, s in moves.items()}
     for (joint, kind), sampler in joints.items():
         if kind in out:
-            found[joint, kind] = out[kind](joint, sampler)
-    return found
+            samplers[joint, kind] = out[kind](joint, sampler)
+    return samplers
 
 
 def _rounded(own_scales: np.ndarray, precision: type) -> dict[int, np.ndarray]:

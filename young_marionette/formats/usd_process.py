@@ -52,30 +52,30 @@ class Process:
 
     def ask(self, request: dict, files: Sequence[int] = ()) -> socket.socket:
         """The socket that the answer will come through."""
-        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        with there, self._lock:
+        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with theirs, self._lock:
             for _ in range(2):
                 if self.process is None or self.process.poll() is not None:
                     self._start()
                 assert self._requests is not None
                 with contextlib.suppress(OSError):
-                    socket.send_fds(self._requests, [json.dumps(request).encode()], [there.fileno(), *files])
-                    return here
+                    socket.send_fds(self._requests, [json.dumps(request).encode()], [theirs.fileno(), *files])
+                    return ours
                 self.stop()
-        here.close()
+        ours.close()
         raise InputError(NOT_NOW)
 
     def _start(self) -> None:
         if importlib.util.find_spec("pxr") is None:
             raise InputError("USD files need a package that is not installed; get it with: pip install usd-core")
-        self._requests, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        with there:
+        self._requests, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with theirs:
             self.process = subprocess.Popen(
-                [sys.executable, "-I", "-c", _START, str(there.fileno()), *_import_paths()],
+                [sys.executable, "-I", "-c", _START, str(theirs.fileno()), *_import_paths()],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
-                pass_fds=[there.fileno()],
+                pass_fds=[theirs.fileno()],
                 env={**os.environ, **_SETTINGS},
             )
 
@@ -90,8 +90,8 @@ class Process:
 
 def _import_paths() -> list[str]:
     """Where the process finds us and our packages: where this one does, but for the present folder."""
-    root, here = str(Path(__file__).resolve().parents[2]), os.getcwd()
-    return [root, *(p for p in sys.path if os.path.isabs(p) and os.path.realpath(p) not in (here, root))]
+    root, folder = str(Path(__file__).resolve().parents[2]), os.getcwd()
+    return [root, *(p for p in sys.path if os.path.isabs(p) and os.path.realpath(p) not in (folder, root))]
 
 
 PROCESS = Process()

@@ -120,7 +120,7 @@ def digest(
     settings = pairing.settings
     touches = sorted((name, float(degrees)) for name, degrees in settings.touches if degrees)
     made = hashlib.sha256()
-    for told in (
+    for part in (
         *_of_entry(source),
         source.take.digest if source.take else "",
         *_of_entry(rig),
@@ -131,7 +131,7 @@ def digest(
         _stable(pairing.stance.source),
         _stable(pairing.stance.target),
     ):
-        made.update(f"{told!r}\n".encode("utf-8", "surrogatepass"))
+        made.update(f"{part!r}\n".encode("utf-8", "surrogatepass"))
     return made.hexdigest()[:32]
 
 

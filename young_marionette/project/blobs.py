@@ -79,8 +79,8 @@ class ZipBlobs:
                 self._groups.setdefault(part.filename.rsplit("/", 1)[0], []).append(part)
 
     def arrays(self, name: str) -> Arrays:
-        found = self._groups[f"blobs/{name}"]
-        return {Path(p.filename).stem: _array(self._archive.read(p)) for p in found if p.filename.endswith(".npy")}
+        parts = self._groups[f"blobs/{name}"]
+        return {Path(p.filename).stem: _array(self._archive.read(p)) for p in parts if p.filename.endswith(".npy")}
 
     def data(self, name: str) -> bytes:
         return self._archive.read(f"blobs/{name}.bin")
@@ -93,10 +93,10 @@ class FolderBlobs:
         self.folder = folder
 
     def arrays(self, name: str) -> Arrays:
-        found = sorted((self.folder / name).glob("*.npy"))
-        if not found:
+        files = sorted((self.folder / name).glob("*.npy"))
+        if not files:
             raise KeyError(name)
-        return {p.stem: _array(p.read_bytes()) for p in found}
+        return {p.stem: _array(p.read_bytes()) for p in files}
 
     def data(self, name: str) -> bytes:
         try:

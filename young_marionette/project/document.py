@@ -97,12 +97,12 @@ class State:
 
     def tied(self, source: Entry, rig: Entry) -> Pairing | None:
         """The Pairing that two entries share with their families, for just their skeletons; None where there is none."""
-        found = self.pairings.get((source.family, rig.family))
-        if found is None or found.fits(source.placed_skeleton, rig.placed_skeleton):
-            return found
+        pairing = self.pairings.get((source.family, rig.family))
+        if pairing is None or pairing.fits(source.placed_skeleton, rig.placed_skeleton):
+            return pairing
         # A family's pairing on a member whose file has other axes, unit or prefix.
-        key = found, source.placed_skeleton, rig.placed_skeleton, source.family, rig.family
-        return EVALUATOR.of("pairing of a member", key, lambda: _adapted(found, source, rig))
+        key = pairing, source.placed_skeleton, rig.placed_skeleton, source.family, rig.family
+        return EVALUATOR.of("pairing of a member", key, lambda: _adapted(pairing, source, rig))
 
     def with_pairing(self, pairing: Pairing) -> State:
         """The state with another pairing in place of the active one."""

@@ -199,14 +199,14 @@ class Entry:
 
     def with_morphs(self, clip: Motion) -> Motion | Clip:
         """A clip for this entry's body: expressions that the body's file knows become the morphs that make them up."""
-        told = self.layout.expressions if self.layout is not None else {}
-        known = [name for name in clip.morphs if name in told]
+        expressions = self.layout.expressions if self.layout is not None else {}
+        known = [name for name in clip.morphs if name in expressions]
         if not known:
             return clip
         frames = _dense(clip)
-        columns = {n: frames.weights[:, i] for i, n in enumerate(frames.morphs) if n not in told}
+        columns = {n: frames.weights[:, i] for i, n in enumerate(frames.morphs) if n not in expressions}
         for name in known:
-            for morph, weight in told[name].items():
+            for morph, weight in expressions[name].items():
                 columns[morph] = columns.get(morph, 0.0) + weight * frames.weights[:, frames.morphs.index(name)]
         return replace(frames, morphs=tuple(columns), weights=np.stack(list(columns.values()), 1))
 

@@ -58,13 +58,13 @@ def with_pairings(label: str, state: State, pairings: Sequence[PairingFile]) -> 
     for item in pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
         if source and rig:
-            found = from_file(item.stringing, source, rig)
-            state = replace(state, pairings={**state.pairings, (source.family, rig.family): found})
+            pairing = from_file(item.stringing, source, rig)
+            state = replace(state, pairings={**state.pairings, (source.family, rig.family): pairing})
     return state
 
 
-def _note(told: FindingFile | str) -> Finding:
-    return finding("text", text=told) if isinstance(told, str) else Finding(told.code, told.values)
+def _note(note: FindingFile | str) -> Finding:
+    return finding("text", text=note) if isinstance(note, str) else Finding(note.code, note.values)
 
 
 Made = TypeVar("Made", Entry, Bake)

@@ -78,15 +78,15 @@ def _plain_npz(data: bytes) -> dict[str, np.ndarray]:
 
 def _layout(item: OldEntryFile, archive: ZipFile, known: dict[Any, Any]) -> FileLayout | None:
     """The layout of an entry; those of one file are made once."""
-    told = item.layout
-    if told is None and item.layout_names is not None and item.layout_channels is not None:
-        told = LayoutFile(format="BVH", meta={"names": item.layout_names, "channels": item.layout_channels})
-    if told is None:
+    layout = item.layout
+    if layout is None and item.layout_names is not None and item.layout_channels is not None:
+        layout = LayoutFile(format="BVH", meta={"names": item.layout_names, "channels": item.layout_channels})
+    if layout is None:
         return None
-    key = told.format, json.dumps(told.meta, sort_keys=True), told.source
+    key = layout.format, json.dumps(layout.meta, sort_keys=True), layout.source
     if key not in known:
-        data = archive.read(f"sources/{told.source}") if told.source is not None else None
-        known[key] = layout_class(told.format).unpacked(told.meta, data)
+        data = archive.read(f"sources/{layout.source}") if layout.source is not None else None
+        known[key] = layout_class(layout.format).unpacked(layout.meta, data)
     return known[key]
 
 

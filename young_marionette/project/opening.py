@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 
 def open_source(path: str | Path, skeleton: str | None = None, clip: str | None = None) -> Entry:
     """An entry with motion in a file, the first long one unless named; InputError where it has none."""
-    found = of_skeleton(path, skeleton)
-    moving = [e for e in found if e.take is not None]
+    entries = of_skeleton(path, skeleton)
+    moving = [e for e in entries if e.take is not None]
     if not moving:
         raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
     if clip is not None:
@@ -34,18 +34,18 @@ def open_rig(path: Path | str, skeleton: str | None = None) -> Entry:
 
 def open_any(path: str | Path, skeleton: str | None = None, clip: str | None = None) -> Entry:
     """An entry with motion where the file has any, else its skeleton."""
-    found = of_skeleton(path, skeleton)
-    return open_source(path, skeleton, clip) if clip or any(e.take for e in found) else found[0]
+    entries = of_skeleton(path, skeleton)
+    return open_source(path, skeleton, clip) if clip or any(e.take for e in entries) else entries[0]
 
 
 def of_skeleton(path: str | Path, skeleton: str | None = None) -> list[Entry]:
     """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
-    found = entries_of(read(path))
+    entries = entries_of(read(path))
     if skeleton is None:
-        return found
-    named = [e for e in found if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
+        return entries
+    named = [e for e in entries if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
     if not named:
-        roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in found))
+        roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in entries))
         raise InputError(f"{Path(path).name} has no skeleton {skeleton}; its skeletons begin with {roots}.")
     return named
 

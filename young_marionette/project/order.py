@@ -80,21 +80,21 @@ def file_name(name: str) -> str:
 
 def problems_of(state: State, order: Order) -> list[Finding]:
     """What has to be changed before an order can be carried out; empty where nothing has."""
-    items, found = items_of(state, order), []
+    items, problems = items_of(state, order), []
     if not state.bakes:
-        found.append(finding("nothing baked"))
+        problems.append(finding("nothing baked"))
     elif not items:
-        found.append(finding("no clip selected"))
+        problems.append(finding("no clip selected"))
     if not order.folder.strip():
-        return [*found, finding("no folder")]
+        return [*problems, finding("no folder")]
     inputs = [path for entry in state.entries for path in inputs_of(entry)]
     for i, item in enumerate(items):
         try:
             check_results([item.path, *(other.path for other in items[:i])], inputs)
             check_writable(item.path, order.overwrite)
         except InputError as error:
-            found.append(finding("text", text=str(error)))
-    return [f for i, f in enumerate(found) if f not in found[:i]]
+            problems.append(finding("text", text=str(error)))
+    return [f for i, f in enumerate(problems) if f not in problems[:i]]
 
 
 def carry_out(items: Iterable[Item], overwrite: bool, progress: Callable[[float], None]) -> list[Written]:

@@ -115,15 +115,15 @@ def refuse_gaps(pairing: Pairing, source: Entry, rig: Entry) -> None:
     lacking = missing(pairing.strings, pairing.absent)
     if not lacking:
         return
-    told = []
+    gaps = []
     for part in lacking:
         sides = [
             side
             for side, entry in (("source", source), ("rig", rig))
             if entry.figure.body is None or part not in entry.figure.body.parts
         ]
-        told.append(part + (f" (not found in the {' and the '.join(sides)})" if sides else ""))
-    raise InputError(f"Required parts have no string: {', '.join(told)}.")
+        gaps.append(part + (f" (not found in the {' and the '.join(sides)})" if sides else ""))
+    raise InputError(f"Required parts have no string: {', '.join(gaps)}.")
 
 
 def cut_to(clip: Clip, frames: tuple[int, ...]) -> Clip:

@@ -51,19 +51,19 @@ def find_snags(state: State) -> list[Snag]:
     """All snags of a state, in the order of the route."""
     pair, pairing = (state.source_entry, state.rig_entry), state.pairing
     clips = tuple(state.of_role(CLIP))
-    found = [snag for entry in state.entries for snag in _of_entry(entry, entry in pair)]
-    found += _asked("families", clips, lambda: list(_families(clips)))
+    snags = [snag for entry in state.entries for snag in _of_entry(entry, entry in pair)]
+    snags += _asked("families", clips, lambda: list(_families(clips)))
     source, rig = pair
     if pairing is not None and source is not None and rig is not None:
         key = source.family, rig.family
         offers = pairing, source, rig, key, *state.stringings
-        found += _asked("offers", offers, lambda: list(_offered(pairing, source, rig, key, state.stringings)))
-        found += _asked("strings", (pairing, source, rig), lambda: list(_tied(pairing, source, rig)))
-        found += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
+        snags += _asked("offers", offers, lambda: list(_offered(pairing, source, rig, key, state.stringings)))
+        snags += _asked("strings", (pairing, source, rig), lambda: list(_tied(pairing, source, rig)))
+        snags += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
     for one in state.bakes:
         if not is_current(state, one):
-            found += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
-    return found
+            snags += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
+    return snags
 
 
 def _asked(what: str, inputs: tuple[Any, ...], make: Callable[..., Any]) -> list[Snag]:
@@ -83,8 +83,8 @@ def _gathered(entry: Entry, active: bool) -> Iterator[Snag]:
     for odd in entry.oddities:
         # A rig of one frame that stands anywhere is as it should be.
         if entry.role == CLIP or odd.code not in ("short", "floor"):
-            found = finding("entry", name=entry.name, odd=odd)
-            yield Snag("gather", found, entry=entry.id, mend=_mend(entry, odd))
+            odd_entry = finding("entry", name=entry.name, odd=odd)
+            yield Snag("gather", odd_entry, entry=entry.id, mend=_mend(entry, odd))
 
 
 def _outdated(one: Bake) -> Snag:
@@ -154,13 +154,18 @@ def _crossed(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[Snag]:
     ]
     crossed = []
     for s in pairing.strings:
-        here, there = places[0].get(s.source[0]), places[1].get(s.target[0])
-        if here is None or there is None or here == there:
+        source_part, target_part = places[0].get(s.source[0]), places[1].get(s.target[0])
+        if source_part is None or target_part is None or source_part == target_part:
             continue
-        if mirror_part(here) == there:
+        if mirror_part(source_part) == target_part:
             crossed.append(s.part)
-        elif not s.locked and here.split(" twist")[0] != there.split(" twist")[0]:
-            ends = {"source": s.source[0], "target": s.target[0], "source_part": here, "target_part": there}
+        elif not s.locked and source_part.split(" twist")[0] != target_part.split(" twist")[0]:
+            ends = {
+                "source": s.source[0],
+                "target": s.target[0],
+                "source_part": source_part,
+                "target_part": target_part,
+            }
             yield Snag("string", finding("different parts", part=s.part, **ends), part=s.part)
     if crossed:
         yield Snag("string", finding("sides swapped", parts=crossed), part=crossed[0], mend=SwapSides())
@@ -201,8 +206,8 @@ def _order(pairing: Pairing) -> Iterator[Snag]:
 def _stood(pairing: Pairing, state: State) -> Iterator[Snag]:
     for limb in pairing.limbs:
         if limb.angle > state.stance_tolerance:
-            found = finding("stance off", part=limb.part, degrees=limb.angle)
-            yield Snag("stance", found, part=limb.part, mend=MatchStance())
+            off = finding("stance off", part=limb.part, degrees=limb.angle)
+            yield Snag("stance", off, part=limb.part, mend=MatchStance())
 
 
 def route_states(state: State, snags: Sequence[Snag]) -> dict[str, str]:

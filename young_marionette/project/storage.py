@@ -73,8 +73,8 @@ def save(path: Path, state: State, stop: Callable[[], None] = lambda: None, know
     path, (document, blobs) = Path(path), described(state)
 
     def fill(archive: zipfile.ZipFile) -> None:
-        there = {_blob_of(part) for part in archive.infolist()}
-        for blob in (b for name, b in blobs.items() if name not in there):
+        present = {_blob_of(part) for part in archive.infolist()}
+        for blob in (b for name, b in blobs.items() if name not in present):
             stop()
             for place, chunks in blob.files():
                 with archive.open(zipfile.ZipInfo(f"blobs/{place}", (1980, 1, 1, 0, 0, 0)), "w") as part:
@@ -99,8 +99,8 @@ def stamp(path: Path) -> Stamp | None:
         return None
 
 
-def _stamp(told: os.stat_result) -> Stamp:
-    return told.st_dev, told.st_ino, told.st_size, told.st_mtime_ns
+def _stamp(status: os.stat_result) -> Stamp:
+    return status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns
 
 
 def _appended(path: Path, known: Stamp, wanted: set[str], fill: Callable[[zipfile.ZipFile], None]) -> bool:
@@ -111,19 +111,19 @@ def _appended(path: Path, known: Stamp, wanted: set[str], fill: Callable[[zipfil
     """
     with contextlib.suppress(OSError, zipfile.BadZipFile), open(path, "r+b") as file:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        told = os.fstat(file.fileno())
+        status = os.fstat(file.fileno())
         # A file of several names may be somebody's copy, which has to stay as it is.
-        if _stamp(told) != known or told.st_nlink > 1:
+        if _stamp(status) != known or status.st_nlink > 1:
             return False
         with zipfile.ZipFile(file) as archive:
             parts = [p for p in archive.infolist() if _blob_of(p) in wanted]
         used = sum(p.file_size for p in parts)
-        if told.st_size - used > used // 3 + _SPARE:
+        if status.st_size - used > used // 3 + _SPARE:
             return False  # too much in it is of no use: it is made anew
         try:
-            _go_on(file, told.st_size, parts, fill)
+            _go_on(file, status.st_size, parts, fill)
         except BaseException:
-            file.truncate(told.st_size)
+            file.truncate(status.st_size)
             raise
         return True
     return False

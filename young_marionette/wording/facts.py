@@ -25,8 +25,8 @@ def fact_words(fact: Fact) -> FactWords:
     FactWords(label='Rate', value='30 fps', evidence='a frame every 33.33 ms')
     """
     label, value, evidence = _FACTS[fact.code]
-    told = evidence(fact) if evidence is not None else source_words(fact.source)
-    return FactWords(label, value(fact), told)
+    why = evidence(fact) if evidence is not None else source_words(fact.source)
+    return FactWords(label, value(fact), why)
 
 
 def source_words(source: Finding | None) -> str:
@@ -46,19 +46,19 @@ def rest_pose_words(pose: RestPose | None) -> str:
 
 
 def _joints(source: Finding) -> str:
-    told = [f"{source['ends']} end joints" if source["ends"] else ""]
-    told.append(f"{source['zero']} with zero length" if source["zero"] else "")
-    return ", ".join(filter(None, told)) or "none with zero length"
+    parts = [f"{source['ends']} end joints" if source["ends"] else ""]
+    parts.append(f"{source['zero']} with zero length" if source["zero"] else "")
+    return ", ".join(filter(None, parts)) or "none with zero length"
 
 
 def _rest(source: Finding) -> str:
-    angle, told = source["pose"].angle, []
+    angle, parts = source["pose"].angle, []
     if angle is not None:
-        told.append(f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal")
+        parts.append(f"arms {abs(angle):.0f}° {'above' if angle < 0 else 'below'} the horizontal")
     if source["chosen"]:
         frame = "bind pose" if source["frame"] is None else f"frame {source['frame']} of the file"
-        told.append(f"{frame}, set manually")
-    return "; ".join(told)
+        parts.append(f"{frame}, set manually")
+    return "; ".join(parts)
 
 
 def _levels(source: Finding) -> str:

@@ -57,13 +57,13 @@ def origin_words(origin: Origin) -> str:
         return "Tied automatically."
     if origin.kind == "stringing":
         return f"The stringing {origin.stringing} was made for these two families and is used automatically."
-    told = (
+    words = (
         f"not there: {', '.join(origin.lost)}" if origin.lost else "",
         f"tied anew: {', '.join(origin.fresh)}" if origin.fresh else "",
     )
     return (
         f"Adapted from the stringing {origin.stringing}; "
-        f"{'; '.join(filter(None, told)) or 'nothing had to be changed'}."
+        f"{'; '.join(filter(None, words)) or 'nothing had to be changed'}."
     )
 
 
@@ -71,8 +71,8 @@ _ENTRY_MENDS = {"short": "Remove", "collapsed": "Remove", "floor": "Put on the f
 
 
 def _family(found: Finding) -> str:
-    told = "; ".join(map(difference_words, found["apart"])) or "the same bones in another order"
-    return f"{found['name']} differs from the family of {found['kin']}: {told}."
+    differences = "; ".join(map(difference_words, found["apart"])) or "the same bones in another order"
+    return f"{found['name']} differs from the family of {found['kin']}: {differences}."
 
 
 def _untied(found: Finding) -> str:

@@ -126,12 +126,12 @@ class DeliverDesk(Desk):
         )
 
     def _written(self, done):
-        told = [
+        lines = [
             f"◆ {w.problem}" if w.problem else f"✓ {w.path.name}: {w.frames} frames, {w.size / 1000:.0f} kB"
             for w in done
         ]
-        self.report.setText("\n".join(told))
-        self.session.told.emit(told[0] if len(told) == 1 else f"{len(told)} files: see the report")
+        self.report.setText("\n".join(lines))
+        self.session.told.emit(lines[0] if len(lines) == 1 else f"{len(lines)} files: see the report")
         self._show_order()
 
     def _choose(self):

@@ -118,10 +118,10 @@ class FactCard(Card):
         pairing = self.session.state.pairing
         if self.entry is not None and pairing is not None and self.entry is self.session.state.rig_entry:
             self.names.addItem("to VRM names, as tied", TIED)
-        told = {self.entry.family} if self.entry else set()
+        families = {self.entry.family} if self.entry else set()
         for other in self.session.state.of_role("rig", "clip"):
-            if other.family not in told and other.figure.body:
-                told.add(other.family)
+            if other.family not in families and other.figure.body:
+                families.add(other.family)
                 self.names.addItem(f"to the names of {other.name}", other.id)
 
     @staticmethod
@@ -198,14 +198,14 @@ class FactCard(Card):
 
     def _file_facts(self, entry):
         """What else the entry's file holds, where it holds more than the entry."""
-        found = [e for e in self.session.state.entries if e.path == entry.path]
-        if entry.path is None or len(found) < 2:
+        siblings = [e for e in self.session.state.entries if e.path == entry.path]
+        if entry.path is None or len(siblings) < 2:
             return
-        clips = [e for e in found if e.clip is not None and (e.role == "clip" or e.clip.frames > 2)]
+        clips = [e for e in siblings if e.clip is not None and (e.role == "clip" or e.clip.frames > 2)]
         if clips:
             short = [e.name.removeprefix(f"{entry.path.stem}: ") for e in clips]
             yield Fact("animations", {"names": short})
-        skeletons = len({e.skeleton.names for e in found})
+        skeletons = len({e.skeleton.names for e in siblings})
         if skeletons > 1:
             yield Fact("skeletons", {"count": skeletons})
 
@@ -241,16 +241,16 @@ class FactCard(Card):
             return self._list(fact, options, correction.family, "family") if len(options) > 1 else None
         return None
 
-    def _rest_poses(self, told):
-        """``(text, correction)`` of the poses that may be the true rest pose; ``told``: what the present one is."""
+    def _rest_poses(self, words):
+        """``(text, correction)`` of the poses that may be the true rest pose; ``words``: what the present one is."""
         entry, present = self.entry, self.entry.correction.rest
-        options = [(told if present is None else "as in the file", None)]
+        options = [(words if present is None else "as in the file", None)]
         if entry.clip is not None:
             frames = (present, 0, self.session.frame if self.session.clip is entry else 0)
             for frame in dict.fromkeys(f for f in frames if f not in (None, BIND)):
-                options.append((f"{told} (frame {frame})" if frame == present else f"as in frame {frame}", frame))
+                options.append((f"{words} (frame {frame})" if frame == present else f"as in frame {frame}", frame))
         if entry.character is not None:
-            options.append((f"{told} (bound)" if present == BIND else "bind pose", BIND))
+            options.append((f"{words} (bound)" if present == BIND else "bind pose", BIND))
         return options
 
     def _families(self):

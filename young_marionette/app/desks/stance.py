@@ -150,8 +150,8 @@ class StanceDesk(Desk):
         self.add(turn)
         self.touches = {}
         touches = Card("Adjustments")
-        for name, told in TOUCHES.items():
-            number = Number(0, "°", 1, 0, -90, 90, 0, told)
+        for name, does in TOUCHES.items():
+            number = Number(0, "°", 1, 0, -90, 90, 0, does)
             number.edited.connect(lambda value, settled, n=name: self._touch(n, value, settled))
             self.touches[name] = number
             touches.add(row(label(name.capitalize()), None, number))

@@ -280,9 +280,9 @@ class StageView(QWidget):
             self._turn(event.position())
             return
         if self._press is None:
-            found = self.pick(event.position())
-            self.setCursor(Qt.CursorShape.PointingHandCursor if found else Qt.CursorShape.ArrowCursor)
-            self.pointed.emit(f"{found[0].name}: {self.bone_name(*found)}" if found else "")
+            picked = self.pick(event.position())
+            self.setCursor(Qt.CursorShape.PointingHandCursor if picked else Qt.CursorShape.ArrowCursor)
+            self.pointed.emit(f"{picked[0].name}: {self.bone_name(*picked)}" if picked else "")
             return
         start, button, modifiers = self._press
         way = event.position() - start
@@ -302,9 +302,9 @@ class StageView(QWidget):
             self.turned.emit(self.handle, (0.0, 0.0, 0.0), True)
             return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
-            found = self.pick(event.position())
+            picked = self.pick(event.position())
             signal = self.tie_picked if self._press[2] & Qt.KeyboardModifier.ShiftModifier else self.picked
-            signal.emit(found[0].kind if found else "", found[1] if found else -1)
+            signal.emit(picked[0].kind if picked else "", picked[1] if picked else -1)
         self._press = None
 
     def wheelEvent(self, event):

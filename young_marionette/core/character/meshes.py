@@ -20,7 +20,7 @@ _LEVEL = re.compile(r"(?:^|[_\-. ])lod[_\-. ]?(\d+)$", re.I)
 
 def level_in(*names: str) -> int:
     """The level of detail that a name tells, such as ``coat_LOD2``; 0 where none of the names tells one."""
-    return next((int(found.group(1)) for found in map(_LEVEL.search, names) if found), 0)
+    return next((int(match.group(1)) for match in map(_LEVEL.search, names) if match), 0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +147,7 @@ def skinned(mesh: Mesh, matrices: np.ndarray, weights: dict[str, float] | None =
 
 
 def inverted(matrix: np.ndarray) -> np.ndarray:
-    """The inverse of a 4x4 matrix, or what comes nearest to one where it has none."""
+    """The inverse of a matrix ``(4, 4)``, or what comes nearest to one where it has none."""
     try:
         return np.linalg.inv(matrix)
     except np.linalg.LinAlgError:

@@ -26,7 +26,7 @@ AXIS_NAMES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
 
 
 def axis_vector(name: str) -> np.ndarray:
-    """The unit vector of an axis name such as ``"Y"`` or ``"-Z"``; InputError for anything else."""
+    """The unit vector ``(3,)`` of an axis name such as ``"Y"`` or ``"-Z"``; InputError for anything else."""
     text = name.strip().upper()
     text = text if text[:1] in "+-" else "+" + text
     if text not in AXIS_NAMES:
@@ -35,7 +35,7 @@ def axis_vector(name: str) -> np.ndarray:
 
 
 def axis_name(vector: np.ndarray) -> str:
-    """The nearest axis of a direction, such as ``"-Y"``."""
+    """The nearest axis of a direction ``(3,)``, such as ``"-Y"``."""
     vector = np.asarray(vector, float)
     axis = int(np.argmax(np.abs(vector)))
     return ("+" if vector[axis] > 0 else "-") + "XYZ"[axis]
@@ -53,7 +53,7 @@ class Placement:
 
     @classmethod
     def from_axes(cls, scale: float, up: np.ndarray, forward: np.ndarray) -> Placement:
-        """The placement that brings ``up`` onto +Y and ``forward`` (square to it) onto +Z."""
+        """The placement that brings ``up (3,)`` onto +Y and ``forward (3,)`` (square to it) onto +Z."""
         up = rot.normalise(up)
         forward = rot.normalise(forward - (np.asarray(forward) @ up) * up)
         return cls(float(scale), rot.from_matrix(np.stack([np.cross(up, forward), up, forward])))

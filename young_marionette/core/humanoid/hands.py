@@ -28,12 +28,12 @@ def find_fingers(tree: Tree, names: NameEvidence, hand: int, elbow: int) -> dict
     if not chains or len(chains) > _MOST_FINGERS:
         return {}
     said = [_name_said(names, chain) for chain in chains]
-    told = [finger for finger in said if finger is not None]
-    clear = len(told) == len(said) == len(set(said))
+    named = [finger for finger in said if finger is not None]
+    clear = len(named) == len(said) == len(set(said))
     if len(chains) < 3 or (len(chains) < 5 and clear):
         if not clear:
             return {}
-        order = dict(zip(told, chains))
+        order = dict(zip(named, chains))
     else:
         order = _by_place(tree, chains, said, hand)
     return {finger: _trim(tree, order[finger], hand, finger) for finger in FINGERS if finger in order}

@@ -92,10 +92,10 @@ class Tree:
 
     def chain(self, joint: int) -> tuple[int, ...]:
         """``joint`` and the joints on the longest way down."""
-        found = [int(joint)]
-        while self.next[found[-1]] >= 0:
-            found.append(int(self.next[found[-1]]))
-        return tuple(found)
+        joints = [int(joint)]
+        while self.next[joints[-1]] >= 0:
+            joints.append(int(self.next[joints[-1]]))
+        return tuple(joints)
 
     def step(self, parent: int, child: int) -> float:
         """The length from ``parent`` through ``child`` to the end of its longest way."""
@@ -135,7 +135,7 @@ def find_limb(tree: Tree, names: NameEvidence, joint: int, template: Template) -
         [[names.weight(j, part) for j in chain] for part in template.parts],
         [len(tree.skeleton.children[j]) >= 3 for j in chain],
     )
-    found = []
+    limbs = []
     # Of a chain of many joints, such as a rope, some places along its way are tried, and not all.
     places: Sequence[int] = range(len(chain))
     if len(chain) > _MOST_CUTS:
@@ -146,12 +146,12 @@ def find_limb(tree: Tree, names: NameEvidence, joint: int, template: Template) -
             for c in (p for p in places if p > b):
                 score = _score(evidence, (a, b, c), template)
                 if score is not None:
-                    found.append((score, (a, b, c)))
-    if not found:
+                    limbs.append((score, (a, b, c)))
+    if not limbs:
         return None
-    found.sort(reverse=True)
-    margin = found[0][0] - found[1][0] if len(found) > 1 else 3.0
-    return Limb(chain, found[0][1], found[0][0], margin)
+    limbs.sort(reverse=True)
+    margin = limbs[0][0] - limbs[1][0] if len(limbs) > 1 else 3.0
+    return Limb(chain, limbs[0][1], limbs[0][0], margin)
 
 
 @dataclass(frozen=True)

@@ -72,7 +72,7 @@ _MOST_LIMBS = 24  # at one joint: so many of its chains, the likeliest, are trie
 
 
 def _pairs(tree: Tree, names: NameEvidence, template: Template, smallest: float) -> list[_Pair]:
-    found, limb_at = [], {}
+    pairs, limb_at = [], {}
 
     def limb(start: int) -> Limb | None:
         if start not in limb_at:
@@ -98,8 +98,8 @@ def _pairs(tree: Tree, names: NameEvidence, template: Template, smallest: float)
                 score += 0.7
             branches = min(len(tree.skeleton.children[one.joints[2]]) for one in limbs)
             leaves = min(int(tree.leaves[one.joints[2]]) for one in limbs)
-            found.append(_Pair(base, pair, tuple(limbs), score, float(np.mean(ways)), min(branches, leaves)))
-    return found
+            pairs.append(_Pair(base, pair, tuple(limbs), score, float(np.mean(ways)), min(branches, leaves)))
+    return pairs
 
 
 def _with_partner(ways: dict[int, float]) -> list[int]:
@@ -167,8 +167,8 @@ def _heads(tree: Tree, names: NameEvidence, base: int) -> tuple[tuple[int, ...],
 
 def read_body(skeleton: Skeleton, prefix: str | None = None) -> Body | None:
     """Read the body of ``skeleton`` (a Body), or None where it is none of two legs; see ``read_shape``."""
-    found = read_shape(skeleton, prefix)
-    return found if isinstance(found, Body) else None
+    shape = read_shape(skeleton, prefix)
+    return shape if isinstance(shape, Body) else None
 
 
 def read_shape(skeleton: Skeleton, prefix: str | None = None) -> Body | Shape:
@@ -227,8 +227,8 @@ def _other_shape(tree: Tree, names: NameEvidence, legs: _Pair, arms: _Pair | Non
 
 def _speak(names: NameEvidence, pair: _Pair, template: Template) -> float:
     """How far the names of a pair of limbs speak for a template's parts, from -1 to 1."""
-    told = [names.weight(j, part) for limb in pair.limbs for j, part in zip(limb.joints, template.parts)]
-    return float(np.mean(told))
+    weights = [names.weight(j, part) for limb in pair.limbs for j, part in zip(limb.joints, template.parts)]
+    return float(np.mean(weights))
 
 
 def _assemble(
@@ -427,7 +427,7 @@ def _add_helpers(tree: Tree, names: NameEvidence, parts: dict[str, tuple[int, ..
                 continue
             start, end = tree.points[run[0]], tree.points[after[0]]
             bone = end - start
-            found = []
+            helpers = []
             for joint in tree.skeleton.children[run[0]]:
                 share = float((tree.points[joint] - start) @ bone / (bone @ bone))
                 aside = np.linalg.norm(tree.points[joint] - start - share * bone)
@@ -438,7 +438,7 @@ def _add_helpers(tree: Tree, names: NameEvidence, parts: dict[str, tuple[int, ..
                     and aside < 0.1 * np.linalg.norm(bone)
                     and (share < 0.95 or names.weight(joint, "twist") > 0)
                 ):
-                    found.append((share, joint))
-            if found:
-                parts[f"{side} {part} twist"] = tuple(j for _, j in sorted(found))
+                    helpers.append((share, joint))
+            if helpers:
+                parts[f"{side} {part} twist"] = tuple(j for _, j in sorted(helpers))
                 sure[f"{side} {part} twist"] = 0.8

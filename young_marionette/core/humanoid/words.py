@@ -155,17 +155,17 @@ def _parts_of(words: tuple[str, ...]) -> dict[str, float]:
     A word with two meanings (a *hip* may be the pelvis or the thigh) shares its weight.
     """
     plain = [w for w in words if w not in SIDE_WORDS]
-    found = {}
+    weights = {}
     taken = [0] * len(plain)
     for phrase, part in sorted({p for w in plain for p in _BEGINNING.get(w, ())}, key=_RANK.__getitem__):
         for at in range(len(plain) - len(phrase) + 1):
             span = range(at, at + len(phrase))
             if tuple(plain[i] for i in span) == phrase and not any(taken[i] == 2 for i in span if len(phrase) == 1):
-                found[part] = found.get(part, 0) + len(phrase)
+                weights[part] = weights.get(part, 0) + len(phrase)
                 if len(phrase) > 1:
                     for i in span:
                         taken[i] = 2
-    fingers = [f for f in FINGERS if f in found]
+    fingers = [f for f in FINGERS if f in weights]
     if fingers:
         return {fingers[0]: 1.0}
     digit = next((w for w in plain if w.isdigit()), "")
@@ -175,10 +175,10 @@ def _parts_of(words: tuple[str, ...]) -> dict[str, float]:
     if "finger" in plain:
         return {_NUMBERED_FINGERS.get(digit[:1], "middle"): 1.0}
     for helper in ("twist", "end"):
-        if helper in found:
+        if helper in weights:
             return {helper: 1.0}
-    total = sum(found.values())
-    return {part: weight / total for part, weight in found.items()}
+    total = sum(weights.values())
+    return {part: weight / total for part, weight in weights.items()}
 
 
 class NameEvidence:

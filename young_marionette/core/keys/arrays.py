@@ -43,8 +43,8 @@ def from_arrays(
     times, values, ways, tangents = (
         _Taken(arrays.get(k, np.zeros(0))) for k in ("times", "values", "interpolation", "tangents")
     )
-    told = (np.asarray(arrays[key]).tolist() for key in ("nodes", "kinds", "counts", "smooth"))
-    for node, kind, count, smooth in zip(*told, strict=True):
+    lists = (np.asarray(arrays[key]).tolist() for key in ("nodes", "kinds", "counts", "smooth"))
+    for node, kind, count, smooth in zip(*lists, strict=True):
         if min(node, kind, count) < 0:
             raise ValueError("a channel of nothing")
         what = _KINDS[kind]

@@ -127,7 +127,7 @@ class Sampler:
         return replace(self, times=self.times * factor, tangents_in=inner, tangents_out=outer)
 
     def moved(self, matrix: np.ndarray, shift: ArrayLike = 0.0) -> Sampler:
-        """Values ``v`` become ``matrix @ v + shift``, and all that lies between them with them.
+        """Values ``v (n,)`` become ``matrix (n, n) @ v + shift``, and all that lies between them with them.
 
         Exact for any interpolation where the map is affine; for quaternions where ``matrix`` is orthogonal.
         """

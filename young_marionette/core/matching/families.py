@@ -44,14 +44,14 @@ def kinship(a: Skeleton, b: Skeleton) -> float:
 
 
 def _kinship(a: Skeleton, b: Skeleton) -> float:
-    here, there = set(_shape(a)[0]), set(_shape(b)[0])
-    return len(here & there) / max(len(here | there), 1)
+    shape_a, shape_b = set(_shape(a)[0]), set(_shape(b)[0])
+    return len(shape_a & shape_b) / max(len(shape_a | shape_b), 1)
 
 
 def differences(a: Skeleton, b: Skeleton, within: float = 0.002) -> list[Difference]:
     """What ``b`` has otherwise than ``a`` (list of Difference). ``within``: share of all bone lengths that is let pass."""
-    (here, size_a), (there, size_b) = _shape(a), _shape(b)
-    more, fewer = [n for n in there if n not in here], [n for n in here if n not in there]
+    (shape_a, size_a), (shape_b, size_b) = _shape(a), _shape(b)
+    more, fewer = [n for n in shape_b if n not in shape_a], [n for n in shape_a if n not in shape_b]
     renamed = []
     for old in tuple(fewer):
         # A bone at the same parent with the same length, that only one side calls so, is the same bone.
@@ -59,7 +59,8 @@ def differences(a: Skeleton, b: Skeleton, within: float = 0.002) -> list[Differe
             (
                 new
                 for new in more
-                if there[new][0] == here[old][0] and abs(there[new][1] * size_b / size_a - here[old][1]) < within
+                if shape_b[new][0] == shape_a[old][0]
+                and abs(shape_b[new][1] * size_b / size_a - shape_a[old][1]) < within
             ),
             None,
         )
@@ -67,9 +68,9 @@ def differences(a: Skeleton, b: Skeleton, within: float = 0.002) -> list[Differe
             renamed.append(twin)
             more.remove(twin)
             fewer.remove(old)
-    both = [n for n in there if n in here]
-    moved = [n for n in both if there[n][0] != here[n][0] and there[n][0] not in renamed]
-    common = np.sum([there[n][1] for n in both]) / max(np.sum([here[n][1] for n in both]), 1e-12)
-    other = [n for n in both if n not in moved and abs(there[n][1] / max(common, 1e-12) - here[n][1]) > within]
-    found = (("more", more), ("fewer", fewer), ("renamed", renamed), ("re-parented", moved), ("offset", other))
-    return [Difference(kind, tuple(names)) for kind, names in found if names]
+    both = [n for n in shape_b if n in shape_a]
+    moved = [n for n in both if shape_b[n][0] != shape_a[n][0] and shape_b[n][0] not in renamed]
+    common = np.sum([shape_b[n][1] for n in both]) / max(np.sum([shape_a[n][1] for n in both]), 1e-12)
+    other = [n for n in both if n not in moved and abs(shape_b[n][1] / max(common, 1e-12) - shape_a[n][1]) > within]
+    kinds = (("more", more), ("fewer", fewer), ("renamed", renamed), ("re-parented", moved), ("offset", other))
+    return [Difference(kind, tuple(names)) for kind, names in kinds if names]

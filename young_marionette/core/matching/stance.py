@@ -62,11 +62,11 @@ def lead_pairs(strings: tuple[String, ...], source: Skeleton, target: Skeleton) 
     """``{target joint: source joint}`` of the bones that are tied one to one, or lead their run."""
     pairs = {}
     for s in strings:
-        here, there = [source.index[n] for n in s.source], [target.index[n] for n in s.target]
-        if len(here) == len(there):
-            pairs.update(zip(there, here))
+        source_run, target_run = [source.index[n] for n in s.source], [target.index[n] for n in s.target]
+        if len(source_run) == len(target_run):
+            pairs.update(zip(target_run, source_run))
         elif not s.bends and not s.part.endswith(" twist"):
-            pairs[there[0]] = here[0]
+            pairs[target_run[0]] = source_run[0]
     return pairs
 
 
@@ -123,17 +123,19 @@ def _same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton) 
 def match(
     strings: tuple[String, ...], source: Skeleton, target: Skeleton, source_pose: np.ndarray | None = None
 ) -> Stance:
-    """Match the stance by itself (a Stance). ``source_pose (joints, 4)`` replaces the source's rest."""
+    """Match the stance automatically (a Stance). ``source_pose (joints, 4)`` replaces the source's rest."""
     source_pose = source.rest if source_pose is None else np.asarray(source_pose, float)
-    here, _ = pose_world(source, source_pose)
-    there, rest_turns = target.rest_world
+    source_points, _ = pose_world(source, source_pose)
+    target_points, rest_turns = target.rest_world
     pairs = lead_pairs(strings, source, target)
     if same_body(strings, source, target):
         wanted = {
-            t: _whole_fit(here, there, pairs, t, below) for t, below in tied_children(target, pairs).items() if below
+            t: _whole_fit(source_points, target_points, pairs, t, below)
+            for t, below in tied_children(target, pairs).items()
+            if below
         }
     else:
-        wanted = _limb_fits(strings, source, target, here, there)
+        wanted = _limb_fits(strings, source, target, source_points, target_points)
     # turned[j]: how far joint j has been turned in the world, away from the rest pose
     turned = np.tile(rot.IDENTITY, (len(target), 1))
     for joint, parent in enumerate(target.parents):
@@ -145,10 +147,10 @@ def match(
 
 
 def _whole_fit(
-    here: np.ndarray, there: np.ndarray, pairs: dict[int, int], joint: int, below: list[int]
+    source_points: np.ndarray, target_points: np.ndarray, pairs: dict[int, int], joint: int, below: list[int]
 ) -> Callable[..., Any]:
-    aims = np.array([here[pairs[c]] - here[pairs[joint]] for c in below])
-    own = np.array([there[c] - there[joint] for c in below])
+    aims = np.array([source_points[pairs[c]] - source_points[pairs[joint]] for c in below])
+    own = np.array([target_points[c] - target_points[joint] for c in below])
 
     def fit(over: np.ndarray) -> np.ndarray:
         return rot.multiply(rot.best_turn(rot.rotate(over, own), aims), over)
@@ -157,30 +159,38 @@ def _whole_fit(
 
 
 def _limb_fits(
-    strings: tuple[String, ...], source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray
+    strings: tuple[String, ...],
+    source: Skeleton,
+    target: Skeleton,
+    source_points: np.ndarray,
+    target_points: np.ndarray,
 ) -> dict[int, Callable[..., Any]]:
     """``{target joint: function from the turn above it to its own turn}`` for limbs, hands, feet, fingers."""
     ties = {s.part: s for s in strings}
     fits = {}
     for side in ("left ", "right "):
         for part in NEXT:
-            joints = _limb_aims(ties, source, target, here, there, side, part)
+            joints = _limb_aims(ties, source, target, source_points, target_points, side, part)
             if joints:
                 lower = NEXT[part]
-                below = _limb_aims(ties, source, target, here, there, side, lower) if lower in NEXT else None
+                below = (
+                    _limb_aims(ties, source, target, source_points, target_points, side, lower)
+                    if lower in NEXT
+                    else None
+                )
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
                 if below and _bent(joints[1], below[1]) and _bent(joints[2], below[2]):
                     fits[joints[0]] = _frame_fit((joints[2], below[2]), (joints[1], below[1]))
                 else:
                     fits[joints[0]] = _aim(joints[2], joints[1])
-        hand = _hand_frames(ties, source, target, here, there, side)
+        hand = _hand_frames(ties, source, target, source_points, target_points, side)
         if hand:
             fits[hand[0]] = _frame_fit(hand[2], hand[1])
-        foot = _next_aims(ties, source, target, here, there, side + "foot", side + "toes")
+        foot = _next_aims(ties, source, target, source_points, target_points, side + "foot", side + "toes")
         if foot:
             fits[foot[0]] = _sole(foot[2], foot[1])
         for finger in FINGERS:
-            fits.update(_finger_fits(ties.get(side + finger), source, target, here, there))
+            fits.update(_finger_fits(ties.get(side + finger), source, target, source_points, target_points))
     return fits
 
 
@@ -193,8 +203,8 @@ def _next_aims(
     ties: dict[str, String],
     source: Skeleton,
     target: Skeleton,
-    here: np.ndarray,
-    there: np.ndarray,
+    source_points: np.ndarray,
+    target_points: np.ndarray,
     part: str,
     following: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
@@ -208,23 +218,28 @@ def _next_aims(
         target.index[a.target[0]],
         target.index[b.target[0]],
     )
-    return t0, here[s1] - here[s0], there[t1] - there[t0]
+    return t0, source_points[s1] - source_points[s0], target_points[t1] - target_points[t0]
 
 
 def _limb_aims(
     ties: dict[str, String],
     source: Skeleton,
     target: Skeleton,
-    here: np.ndarray,
-    there: np.ndarray,
+    source_points: np.ndarray,
+    target_points: np.ndarray,
     side: str,
     part: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
-    return _next_aims(ties, source, target, here, there, side + part, side + NEXT[part])
+    return _next_aims(ties, source, target, source_points, target_points, side + part, side + NEXT[part])
 
 
 def _hand_frames(
-    ties: dict[str, String], source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray, side: str
+    ties: dict[str, String],
+    source: Skeleton,
+    target: Skeleton,
+    source_points: np.ndarray,
+    target_points: np.ndarray,
+    side: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
     """Hand joint with ``(along, across)`` of the palm on both sides, from the knuckles of the fingers."""
     hand = ties.get(side + "hand")
@@ -232,19 +247,24 @@ def _hand_frames(
     if hand is None or not knuckles:
         return None
     s, t = source.index[hand.source[0]], target.index[hand.target[0]]
-    a = np.array([here[source.index[k.source[0]]] for k in knuckles])
-    b = np.array([there[target.index[k.target[0]]] for k in knuckles])
-    first, second = (np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, here[s]), (b, there[t])))
+    a = np.array([source_points[source.index[k.source[0]]] for k in knuckles])
+    b = np.array([target_points[target.index[k.target[0]]] for k in knuckles])
+    first, second = (
+        np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, source_points[s]), (b, target_points[t]))
+    )
     return t, first, second
 
 
 def _finger_fits(
-    tie: String | None, source: Skeleton, target: Skeleton, here: np.ndarray, there: np.ndarray
+    tie: String | None, source: Skeleton, target: Skeleton, source_points: np.ndarray, target_points: np.ndarray
 ) -> dict[int, Callable[..., Any]]:
     if tie is None or len(tie.source) != len(tie.target):
         return {}
     a, b = [source.index[n] for n in tie.source], [target.index[n] for n in tie.target]
-    return {b[i]: _aim(there[b[i + 1]] - there[b[i]], here[a[i + 1]] - here[a[i]]) for i in range(len(b) - 1)}
+    return {
+        b[i]: _aim(target_points[b[i + 1]] - target_points[b[i]], source_points[a[i + 1]] - source_points[a[i]])
+        for i in range(len(b) - 1)
+    }
 
 
 def _aim(own: np.ndarray, aim: np.ndarray) -> Callable[..., Any]:
@@ -292,14 +312,14 @@ def _sole(own: np.ndarray, aim: np.ndarray) -> Callable[..., Any]:
 def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, stance: Stance) -> list[Limb]:
     """The angle that is left per limb, hand and foot (list of Limb, degrees)."""
     ties = {s.part: s for s in strings}
-    here, _ = pose_world(source, stance.source)
-    there, _ = pose_world(target, stance.target)
-    found = []
+    source_points, _ = pose_world(source, stance.source)
+    target_points, _ = pose_world(target, stance.target)
+    limbs = []
     for side in ("left ", "right "):
         for part in NEXT:
-            aims = _limb_aims(ties, source, target, here, there, side, part)
+            aims = _limb_aims(ties, source, target, source_points, target_points, side, part)
             if aims:
-                found.append(
+                limbs.append(
                     Limb(
                         side + part,
                         ties[side + part].source[0],
@@ -307,9 +327,9 @@ def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, 
                         float(np.degrees(rot.angle_between(aims[1], aims[2]))),
                     )
                 )
-        hand = _hand_frames(ties, source, target, here, there, side)
+        hand = _hand_frames(ties, source, target, source_points, target_points, side)
         if hand:
-            found.append(
+            limbs.append(
                 Limb(
                     side + "hand",
                     ties[side + "hand"].source[0],
@@ -317,10 +337,10 @@ def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, 
                     float(np.degrees(rot.angle_between(hand[1][0], hand[2][0]))),
                 )
             )
-        foot = _next_aims(ties, source, target, here, there, side + "foot", side + "toes")
+        foot = _next_aims(ties, source, target, source_points, target_points, side + "foot", side + "toes")
         if foot:
             flat = np.array([1.0, 0.0, 1.0])
-            found.append(
+            limbs.append(
                 Limb(
                     side + "foot",
                     ties[side + "foot"].source[0],
@@ -328,4 +348,4 @@ def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, 
                     float(np.degrees(rot.angle_between(foot[1] * flat, foot[2] * flat))),
                 )
             )
-    return found
+    return limbs

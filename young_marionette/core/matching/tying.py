@@ -108,16 +108,18 @@ def _helper_string(
 ) -> String | None:
     """Twist helpers beside a limb bone: tied one to one where both sides have as many."""
     name = f"{part} twist"
-    here, there = source_body.parts.get(name, ()), target_body.parts.get(name, ())
-    if not there:
+    source_run, target_run = source_body.parts.get(name, ()), target_body.parts.get(name, ())
+    if not target_run:
         return None
-    if len(here) == len(there):
-        return String(name, _names(source, here), _names(target, there), 0.85, "twist helpers at the same bone")
+    if len(source_run) == len(target_run):
+        return String(
+            name, _names(source, source_run), _names(target, target_run), 0.85, "twist helpers at the same bone"
+        )
     lead = source_body.parts[part][:1]
     return String(
         name,
         _names(source, lead),
-        _names(target, there),
+        _names(target, target_run),
         0.85,
         "helpers follow the twist by their share of the bone's length",
     )
@@ -130,7 +132,7 @@ def _by_words(
     taken = {n for s in strings for n in s.source}, {n for s in strings for n in s.target}
 
     def keys(skeleton: Skeleton, body: Body, used: set[str]) -> dict[Any, list[str]]:
-        found, roots = {}, body.parts.get("root", ())
+        pairs, roots = {}, body.parts.get("root", ())
         for joint, name in enumerate(skeleton.names):
             words = body.names.key(joint)
             if (
@@ -142,21 +144,21 @@ def _by_words(
             side = body.names.sides[joint]
             if side and body.sides_swapped:
                 side = "right" if side == "left" else "left"
-            found.setdefault((side, words), []).append(name)
-        return found
+            pairs.setdefault((side, words), []).append(name)
+        return pairs
 
-    here = keys(source, source_body, taken[0])
-    there = keys(target, target_body, taken[1])
+    source_keys = keys(source, source_body, taken[0])
+    target_keys = keys(target, target_body, taken[1])
     return [
         String(
             " ".join(filter(None, (side, *words))),
-            tuple(here[side, words]),
+            tuple(source_keys[side, words]),
             tuple(names),
             0.7,
             "the names have the same words",
         )
-        for (side, words), names in there.items()
-        if len(here.get((side, words), ())) == len(names) == 1
+        for (side, words), names in target_keys.items()
+        if len(source_keys.get((side, words), ())) == len(names) == 1
     ]
 
 
@@ -191,9 +193,9 @@ def release(strings: tuple[String, ...], target: tuple[str, ...]) -> tuple[Strin
 
 def mirror_part(part: str) -> str | None:
     """The same part on the other side, or None for a part on the midline."""
-    for here, other in (SIDES, SIDES[::-1]):
-        if part.startswith(here + " "):
-            return other + part[len(here) :]
+    for side, other in (SIDES, SIDES[::-1]):
+        if part.startswith(side + " "):
+            return other + part[len(side) :]
     return None
 
 

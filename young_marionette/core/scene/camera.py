@@ -36,7 +36,7 @@ class Pose:
 
     @property
     def axes(self) -> np.ndarray:
-        """Right, up and back of the view, as rows."""
+        """Right, up and back of the view, as rows ``(3, 3)``."""
         back = (self.eye - self.target) / self.distance
         right = np.array([np.cos(self.yaw), 0.0, -np.sin(self.yaw)])
         return np.stack([right, np.cross(back, right), back])
@@ -118,11 +118,11 @@ class Camera:
         self.jump(distance=float(np.clip(self.pose.distance * factor, 0.3, 200.0)))
 
     def follow(self, target: np.ndarray) -> None:
-        """Keep the target on a moving point."""
+        """Keep the target on a moving point ``(3,)`` (metres)."""
         self._shift(np.array(target) - self._goal.target)
 
     def go_along(self, place: np.ndarray) -> None:
-        """Keep what moves in the picture: rest while ``place`` is near where it was last seen, and go along beyond."""
+        """Keep what moves in the picture: rest while ``place (3,)`` (metres) is near where it was last seen, and go along beyond."""
         self._last = np.array(place, float)
         seen = self._seen = self._last if self._seen is None else self._seen
         way = self._last - seen

@@ -37,7 +37,7 @@ class Bones:
 
     @cached_property
     def balls(self) -> np.ndarray:
-        """The joints that are drawn."""
+        """The joints ``(n,)`` that are drawn."""
         return np.flatnonzero(self.joint_radius > 0)
 
     @cached_property
@@ -130,7 +130,7 @@ class Figure:
 
     @property
     def placed(self) -> np.ndarray:
-        """Joint positions where the figure stands on the stage."""
+        """Joint positions ``(joints, 3)`` where the figure stands on the stage, in metres."""
         return self.positions + self.shift
 
     @property
@@ -178,7 +178,7 @@ class Figure:
 
     @property
     def extent(self) -> np.ndarray:
-        """Points that the figure reaches to, for framing."""
+        """Points ``(n, 3)`` that the figure reaches to, for framing."""
         starts, ends = self.segments()
         return np.concatenate([starts, ends]) if len(starts) else self.placed
 

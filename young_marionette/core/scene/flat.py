@@ -57,18 +57,18 @@ def nearest(places: np.ndarray, inside: np.ndarray, point: Sequence[float]) -> t
 
 
 def highest(places: np.ndarray, inside: np.ndarray) -> int:
-    """The joint that is highest on the view among those inside."""
+    """The joint that is highest on the view, of ``places (joints, 2)``, among those ``inside (joints,)``."""
     return int(np.argmin(np.where(inside, places[:, 1], np.inf)))
 
 
 def next_in_direction(
-    places: np.ndarray, inside: np.ndarray, here: Sequence[float], way: Sequence[float]
+    places: np.ndarray, inside: np.ndarray, start: Sequence[float], way: Sequence[float]
 ) -> tuple[int, float]:
     """``(joint, cost)`` of the nearest joint that way, steps aside counted double; the cost is infinite without any.
 
     ``way``: one of the four directions, such as ``(0, -1)`` for upwards.
     """
-    steps = places - np.asarray(here)
+    steps = places - np.asarray(start)
     along = steps @ np.asarray(way)
     cost = along + 2.2 * np.abs(steps @ np.array([way[1], way[0]]))
     cost[~inside | (along < 2.0)] = np.inf

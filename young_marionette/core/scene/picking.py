@@ -28,29 +28,29 @@ def pick_bone(
     figures: Iterable[Figure], matrix: np.ndarray, size: tuple[int, int], point: tuple[float, float], within: float
 ) -> Picked | None:
     """``(figure, joint)`` of the bone nearest to a place, or None."""
-    best, found = within, None
-    here = np.array(point)
+    best, picked = within, None
+    place = np.array(point)
     for figure in figures:
         if figure.ghost or not len(figure.bones.start) or not figure.shows_bones:
             continue
         (a, depth_a), (b, depth_b) = (project(matrix, ends, *size) for ends in figure.segments())
         way = b - a
-        along = np.clip(((here - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1)
-        away = np.linalg.norm(a + along[:, None] * way - here, axis=1)
+        along = np.clip(((place - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1)
+        away = np.linalg.norm(a + along[:, None] * way - place, axis=1)
         away[(depth_a < NEAREST) | (depth_b < NEAREST)] = np.inf
         # Of bones that lie over each other, the one in front.
         away += 1e-3 * (depth_a + depth_b)
         nearest = int(np.argmin(away))
         if away[nearest] < best:
-            best, found = float(away[nearest]), (figure, int(figure.bones.start[nearest]))
-    return found
+            best, picked = float(away[nearest]), (figure, int(figure.bones.start[nearest]))
+    return picked
 
 
 def pick_body(
     figures: Iterable[Figure], matrix: np.ndarray, size: tuple[int, int], point: tuple[float, float]
 ) -> Picked | None:
     """``(figure, joint)`` of the nearest body's triangle under a place, or None; it is what moves it most."""
-    best, found = np.inf, None
+    best, nearest = np.inf, None
     for figure in (f for f in figures if f.shows_body and f.dress == "body"):
         corners, joints = figure.skin()
         flat, depth = project(matrix, corners.reshape(-1, 3), *size)
@@ -61,8 +61,8 @@ def pick_body(
         near[~inside | (near < NEAREST)] = np.inf
         first = int(np.argmin(near))
         if near[first] < best:
-            best, found = float(near[first]), (figure, int(joints[first]))
-    return found
+            best, nearest = float(near[first]), (figure, int(joints[first]))
+    return nearest
 
 
 def turn_between(before: float, after: float) -> float:

@@ -22,8 +22,8 @@ def put_together(performer: Figure, marionette: Figure, joints: tuple[int, int],
 
     ``joints``: the hips of both.
     """
-    there = marionette.positions[joints[1]]
-    performer.positions = (performer.positions - performer.positions[joints[0]]) * scale + there
+    hips = marionette.positions[joints[1]]
+    performer.positions = (performer.positions - performer.positions[joints[0]]) * scale + hips
     bones, performer.size = performer.bones, scale
     sizes = ("tips", "radius", "joint_radius", "reach")
     performer.bones = replace(bones, **{name: getattr(bones, name) * scale for name in sizes})
@@ -47,7 +47,7 @@ def arcs(
     ``least``: degrees below which nothing is shown. The performer's figure is unshifted.
     """
     ties = {s.part: s for s in strings}
-    found: list[Line] = []
+    lines: list[Line] = []
     source, target = performer.skeleton, marionette.skeleton
     assert isinstance(source, Skeleton) and isinstance(target, Skeleton)
     for limb in limbs:
@@ -65,6 +65,6 @@ def arcs(
         share = np.linspace(0, 1, 18)[:, None]
         arc = a * (1 - share) + b * share
         arc /= np.maximum(np.linalg.norm(arc, axis=1, keepdims=True), 1e-9)
-        found.append(start + arc * length * 0.9)
-        found.append(np.array([start, start + b * length * 0.9]))
-    return found
+        lines.append(start + arc * length * 0.9)
+        lines.append(np.array([start, start + b * length * 0.9]))
+    return lines

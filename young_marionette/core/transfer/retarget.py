@@ -76,8 +76,8 @@ class Transfer:
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
         # Constant turns S0^-1 T0 of the joints that one source joint drives.
         single = [(d.joint, d.sources[0]) for d in self.drives if len(d.sources) == 1]
-        there, here = np.array(single, int).reshape(-1, 2).T
-        constants = rot.multiply(rot.conjugate(self._source_turns[here]), self._target_turns[there])
+        targets, sources = np.array(single, int).reshape(-1, 2).T
+        constants = rot.multiply(rot.conjugate(self._source_turns[sources]), self._target_turns[targets])
         self._constants = {joint: turn[:, None] for (joint, _), turn in zip(single, constants)}
         self._place_plan()
 
@@ -85,15 +85,18 @@ class Transfer:
     def _plan(self) -> Iterable[Any]:
         plan = {}
         for s in self.strings:
-            here, there = [self.source.index[n] for n in s.source], [self.target.index[n] for n in s.target]
-            if s.part.endswith(" twist") and (len(here) != len(there) or self._leads(s)):
-                drives = self._helpers(s.part.removesuffix(" twist"), here[0], there)
-            elif len(here) == len(there):
-                drives = [_Drive(t, (h,)) for h, t in zip(here, there)]
+            source_run, target_run = [self.source.index[n] for n in s.source], [self.target.index[n] for n in s.target]
+            if s.part.endswith(" twist") and (len(source_run) != len(target_run) or self._leads(s)):
+                drives = self._helpers(s.part.removesuffix(" twist"), source_run[0], target_run)
+            elif len(source_run) == len(target_run):
+                drives = [_Drive(t, (h,)) for h, t in zip(source_run, target_run)]
             elif s.bends or s.part == "hips":
-                drives = self._sampled(s, here, there)
+                drives = self._sampled(s, source_run, target_run)
             else:
-                drives = [_Drive(there[0], (here[0],)), *self._helpers(s.part, here[0], there[1:])]
+                drives = [
+                    _Drive(target_run[0], (source_run[0],)),
+                    *self._helpers(s.part, source_run[0], target_run[1:]),
+                ]
             plan.update((d.joint, d) for d in drives)
         return plan.values()
 
@@ -116,16 +119,16 @@ class Transfer:
             for j, share in zip(joints, shares)
         ]
 
-    def _sampled(self, s: String, here: list[int], there: list[int]) -> list[_Drive]:
+    def _sampled(self, s: String, source_run: list[int], target_run: list[int]) -> list[_Drive]:
         """Drives of a run whose bones differ in number: neighbours on the source's run, and the share between."""
-        anchor = self.source.parents[here[0]]
+        anchor = self.source.parents[source_run[0]]
         before = self._ties.get("hips")
         anchor = self.source.index[before.source[-1]] if s.part == "spine" and before else int(anchor)
-        knots = [anchor if anchor >= 0 else here[0], *here]
-        at = self._shares(self.source, self._source_points, here)
+        knots = [anchor if anchor >= 0 else source_run[0], *source_run]
+        at = self._shares(self.source, self._source_points, source_run)
         drives = []
-        for joint, share in zip(there, self._shares(self.target, self._target_points, there)[1:]):
-            k = int(np.clip(np.searchsorted(at, share - 1e-9) - 1, 0, len(here) - 1))
+        for joint, share in zip(target_run, self._shares(self.target, self._target_points, target_run)[1:]):
+            k = int(np.clip(np.searchsorted(at, share - 1e-9) - 1, 0, len(source_run) - 1))
             between = (share - at[k]) / max(at[k + 1] - at[k], 1e-9)
             drives.append(_Drive(joint, (knots[k], knots[k + 1]), float(np.clip(between, 0, 1))))
         return drives
@@ -154,10 +157,10 @@ class Transfer:
         self.scale = leg_scale(self.strings, self.source, self.target)
         self.rise = self.settings.height_offset
         if not same_body(self.strings, self.source, self.target):
-            here = self._ankle_height(self.source, self._source_points, self._source_turns, "source")
-            there = self._ankle_height(self.target, self._target_points, self._target_turns, "target")
-            if here is not None and there is not None:
-                self.rise += there - self.scale * here
+            source_ankle = self._ankle_height(self.source, self._source_points, self._source_turns, "source")
+            target_ankle = self._ankle_height(self.target, self._target_points, self._target_turns, "target")
+            if source_ankle is not None and target_ankle is not None:
+                self.rise += target_ankle - self.scale * source_ankle
         above = self.target.ancestors(self._hips)
         self.root = above[-1] if above else None
         self._root_height = 0.0
@@ -172,7 +175,7 @@ class Transfer:
 
     def _ankle_height(self, skeleton: Skeleton, points: np.ndarray, turns: np.ndarray, side: str) -> float | None:
         """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
-        found = []
+        heights = []
         for part in ("left foot", "right foot"):
             if part in self._ties:
                 foot = skeleton.index[getattr(self._ties[part], side)[0]]
@@ -180,8 +183,8 @@ class Transfer:
                 ends = points[under] + rot.rotate(turns[under], skeleton.tips[under])
                 below = np.concatenate([points[under[1:], 1], ends[np.isfinite(ends[:, 1]), 1]])
                 if len(below):
-                    found.append(max(points[foot, 1] - below.min(), 0.0))
-        return float(np.mean(found)) if found else None
+                    heights.append(max(points[foot, 1] - below.min(), 0.0))
+        return float(np.mean(heights)) if heights else None
 
     # --- running --------------------------------------------------------------------------------
     def run(self, clip: Clip, name: str | None = None) -> Clip:

@@ -54,13 +54,13 @@ def _text(path: Path) -> str:
 
 def _beside(path: Path) -> Path:
     """The ASF that belongs to an AMC: of the same name, or whose name begins it, or the only one in the folder."""
-    found = sorted(p for p in path.parent.iterdir() if p.suffix.lower() == ".asf" and p.is_file())
-    same = [p for p in found if path.stem.lower().startswith(p.stem.lower())]
+    skeletons = sorted(p for p in path.parent.iterdir() if p.suffix.lower() == ".asf" and p.is_file())
+    same = [p for p in skeletons if path.stem.lower().startswith(p.stem.lower())]
     best = max(same, key=lambda p: len(os.path.commonprefix([p.stem.lower(), path.stem.lower()])), default=None)
-    best = best or (found[0] if len(found) == 1 else None)
+    best = best or (skeletons[0] if len(skeletons) == 1 else None)
     if best is None:
         raise InputError(
-            f"{path.name} needs the ASF file of its skeleton beside it, and there is {'none' if not found else 'more than one'}."
+            f"{path.name} needs the ASF file of its skeleton beside it, and there is {'none' if not skeletons else 'more than one'}."
         )
     return best
 
@@ -98,18 +98,18 @@ def _skeleton(label: str, text: str) -> _Bones:
 
 def _sections(text: str) -> dict[str, list[list[str]]]:
     """``{section: lines of words}``."""
-    found, here = {}, None
+    sections, section = {}, None
     for line in text.split("\n"):
         line = line.split("#", 1)[0].strip()
         if line.startswith(":"):
             words = line[1:].split()
-            here = words[0].lower() if words else None
-            found.setdefault(here, [])
+            section = words[0].lower() if words else None
+            sections.setdefault(section, [])
             if len(words) > 1:
-                found[here].append(words[1:])
-        elif line and here:
-            found[here].append(line.split())
-    return found
+                sections[section].append(words[1:])
+        elif line and section:
+            sections[section].append(line.split())
+    return sections
 
 
 def _pairs(lines: Sequence[list[str]]) -> dict[str, list[str]]:

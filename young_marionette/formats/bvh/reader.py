@@ -58,9 +58,9 @@ def _header_of(label: str, file: BinaryIO) -> tuple[str, int | None]:
         piece = file.read(_PIECE)
         head += piece
         # The word may lie across the seam of two pieces; one that ends with a piece may go on in the next.
-        found = _MOTION.search(head, max(seen - 16, 0))
-        if found is not None and (found.end() < len(head) or not piece):
-            return _decode(bytes(head[: found.start()])), found.end()
+        motion = _MOTION.search(head, max(seen - 16, 0))
+        if motion is not None and (motion.end() < len(head) or not piece):
+            return _decode(bytes(head[: motion.start()])), motion.end()
         if not piece:
             return _decode(bytes(head)), None
         if len(head) >= _MAX_HEADER:

@@ -41,10 +41,10 @@ class Container:
 
     def items(self, key: str) -> list[dict[str, Any]]:
         """A list at the top of the document, empty where there is none; InputError for anything else."""
-        found = self.document.get(key, [])
-        if not isinstance(found, list) or not all(isinstance(x, dict) for x in found):
+        items = self.document.get(key, [])
+        if not isinstance(items, list) or not all(isinstance(x, dict) for x in items):
             raise InputError(f"{self.label}: its {key} are not a list of objects.")
-        return found
+        return items
 
 
 def load(path: Path) -> Container:
@@ -172,14 +172,14 @@ def fetch(uri: str, label: str, folder: Path | None, most: int = -1) -> bytes:
 
 def _images(document: dict[str, Any], label: str, folder: Path | None) -> dict[Any, Any]:
     """External images, by their number; one that is missing is left out, since motion does not need it."""
-    found = {}
+    loaded = {}
     images = document.get("images", [])
     for number, image in enumerate(images if isinstance(images, list) else ()):
         uri = image.get("uri") if isinstance(image, dict) else None
         data = read_if_there(uri, label, folder) if isinstance(uri, str) and not uri.startswith("data:") else None
         if data is not None:
-            found[number] = data
-    return found
+            loaded[number] = data
+    return loaded
 
 
 def as_glb(document: dict[str, Any], binary: bytes) -> Iterator[bytes]:

@@ -132,7 +132,7 @@ def _influences(
     accessors: Accessors, attributes: dict[str, int], joints: np.ndarray, count: int, label: str
 ) -> tuple[np.ndarray, np.ndarray]:
     """``(joints (v, k), weights (v, k))``; a mesh without any rides on its one joint."""
-    found, shares = [], []
+    sets, shares = [], []
     for number in range(8):
         if f"JOINTS_{number}" not in attributes or f"WEIGHTS_{number}" not in attributes:
             break
@@ -144,11 +144,11 @@ def _influences(
             which = np.where(share > 0, which, 0)  # only joints with a share have to be there
         if which.size and (which.min() < 0 or int(which.max()) >= len(joints)):
             raise InputError(f"{label}: a skin's weights refer to joints that it does not list.")
-        found.append(np.asarray(joints, np.int32)[which])
+        sets.append(np.asarray(joints, np.int32)[which])
         shares.append(share)
-    if not found:
+    if not sets:
         return np.full((count, 1), joints[0], np.int32), np.ones((count, 1), np.float32)
-    carried = found[0] if len(found) == 1 else np.concatenate(found, 1)
+    carried = sets[0] if len(sets) == 1 else np.concatenate(sets, 1)
     weights = shares[0] if len(shares) == 1 else np.concatenate(shares, 1)
     total = np.einsum("vk->v", weights)[:, None]
     if total.size and abs(total.min() - 1) < 1e-4 and abs(total.max() - 1) < 1e-4 and weights.min() >= 0:
@@ -161,20 +161,20 @@ def _morphs(
 ) -> tuple[Morph, ...]:
     targets = part.get("targets")
     names = morph_names(container, node)
-    found = []
+    morphs = []
     for name, target in zip(names, targets if isinstance(targets, list) else ()):
         if isinstance(target, dict) and "POSITION" in target:
             points = accessors.floats(target["POSITION"], 3)
             if len(points) != count:
                 raise InputError(f"{container.label}: the morph {name} is of another mesh's size.")
             normals = accessors.floats(target["NORMAL"], 3) if "NORMAL" in target else None
-            found.append(Morph(name, points, normals if normals is not None and len(normals) == count else None))
-    return tuple(found)
+            morphs.append(Morph(name, points, normals if normals is not None and len(normals) == count else None))
+    return tuple(morphs)
 
 
 def _materials(container: Container) -> tuple[Material, ...]:
     """The first is for parts without a material."""
-    found = [Material()]
+    materials = [Material()]
     for material in container.items("materials"):
         rough = material.get("pbrMetallicRoughness")
         rough = rough if isinstance(rough, dict) else {}
@@ -186,7 +186,7 @@ def _materials(container: Container) -> tuple[Material, ...]:
         texture = rough.get("baseColorTexture")
         image = _image(container, texture.get("index")) if isinstance(texture, dict) else None
         name = material.get("name")
-        found.append(
+        materials.append(
             Material(
                 name if isinstance(name, str) else "",
                 colour if len(colour) == 4 else (0.8, 0.8, 0.8, 1.0),
@@ -194,7 +194,7 @@ def _materials(container: Container) -> tuple[Material, ...]:
                 bool(material.get("doubleSided")),
             )
         )
-    return tuple(found)
+    return tuple(materials)
 
 
 def _image(container: Container, number: Any) -> bytes | None:

@@ -28,7 +28,7 @@ def channels_of(
     container: Container, accessors: Accessors, animation: dict[str, Any]
 ) -> dict[tuple[int, str], tuple[np.ndarray, np.ndarray, str]]:
     """``{(node, path): (times, values, interpolation)}`` of an animation."""
-    label, found = container.label, {}
+    label, channels = container.label, {}
     samplers = animation.get("samplers") or []
     for channel in animation.get("channels") or ():
         target = channel.get("target") if isinstance(channel, dict) else None
@@ -47,8 +47,8 @@ def channels_of(
         node = item(container.items("nodes"), target["node"], label, "node")
         width = {"translation": 3, "rotation": 4, "scale": 3}.get(target["path"]) or _morph_count(container, node)
         values = _shaped(values, len(times) * (3 if way == "CUBICSPLINE" else 1), width, label)
-        found[target["node"], target["path"]] = times, values, way
-    return found
+        channels[target["node"], target["path"]] = times, values, way
+    return channels
 
 
 def _morph_count(container: Container, node: dict[str, Any]) -> int:
@@ -144,15 +144,15 @@ def _curves(
     container: Container, nodes: Nodes, channels: dict[tuple[int, str], tuple[np.ndarray, np.ndarray, str]]
 ) -> list[Any]:
     """``(channel, column, name)`` of the morph weights of all meshes."""
-    found, names = [], set()
+    curves, names = [], set()
     for (node, path), channel in channels.items():
         if path != "weights":
             continue
         for column, name in enumerate(morph_names(container, nodes.items[node])):
             if name not in names:
                 names.add(name)
-                found.append((channel, column, name))
-    return found
+                curves.append((channel, column, name))
+    return curves
 
 
 def morph_names(container: Container, node: dict[str, Any]) -> list[str]:
@@ -160,7 +160,7 @@ def morph_names(container: Container, node: dict[str, Any]) -> list[str]:
     mesh = item(container.items("meshes"), node.get("mesh"), container.label, "mesh")
     count = _morph_count(container, node)
     extras = mesh.get("extras") if isinstance(mesh.get("extras"), dict) else {}
-    told = extras.get("targetNames")
-    told = told if isinstance(told, list) else []
+    names = extras.get("targetNames")
+    names = names if isinstance(names, list) else []
     base = mesh.get("name") if isinstance(mesh.get("name"), str) else "morph"
-    return [told[i] if i < len(told) and isinstance(told[i], str) else f"{base}_{i + 1}" for i in range(count)]
+    return [names[i] if i < len(names) and isinstance(names[i], str) else f"{base}_{i + 1}" for i in range(count)]

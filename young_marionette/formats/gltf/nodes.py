@@ -93,17 +93,17 @@ class Nodes:
 
     def above(self, number: int) -> list[int]:
         """The nodes over a node, nearest first."""
-        found = []
+        numbers = []
         while (number := self.parent_of[number]) >= 0:
-            found.append(number)
-        return found
+            numbers.append(number)
+        return numbers
 
     def under(self, number: int) -> list[int]:
         """A node and all below it, parents first."""
-        found = [number]
-        for n in found:
-            found.extend(self.children[n])
-        return found
+        numbers = [number]
+        for n in numbers:
+            numbers.extend(self.children[n])
+        return numbers
 
     def local(self, number: int) -> np.ndarray:
         """The local transform of a node as a 4x4 matrix."""
@@ -137,7 +137,7 @@ class Tree:
 
 def skin_joints(container: Container, nodes: Nodes) -> list[list[int]]:
     """The joints of each skin, as lists of node numbers."""
-    found = []
+    skins = []
     for skin in container.items("skins"):
         joints = skin.get("joints")
         if not isinstance(joints, list) or not joints:
@@ -146,21 +146,21 @@ def skin_joints(container: Container, nodes: Nodes) -> list[list[int]]:
             item(nodes.items, joint, container.label, "node")
         if len(set(joints)) != len(joints):
             raise InputError(f"{container.label}: a skin lists a joint twice.")
-        found.append(joints)
-    return found
+        skins.append(joints)
+    return skins
 
 
 def animated_nodes(container: Container) -> set[int]:
     """Numbers of the nodes that any animation moves or turns."""
-    found = set()
+    numbers = set()
     for animation in container.items("animations"):
         for channel in animation.get("channels") or ():
             target = channel.get("target") if isinstance(channel, dict) else None
             if isinstance(target, dict) and target.get("path") in ("translation", "rotation", "scale"):
                 node = target.get("node")
                 if isinstance(node, int):
-                    found.add(node)
-    return found
+                    numbers.add(node)
+    return numbers
 
 
 def find_trees(container: Container, nodes: Nodes) -> list[Tree]:
@@ -189,12 +189,12 @@ def find_trees(container: Container, nodes: Nodes) -> list[Tree]:
 
 def _under_any(nodes: Nodes, roots: set[int], itself: bool = True) -> set[int]:
     """All nodes under some nodes, and those themselves."""
-    found = set()
+    numbers = set()
     for number in nodes.order:
         parent = nodes.parent_of[number]
-        if parent in found or parent in roots or (itself and number in roots):
-            found.add(number)
-    return found
+        if parent in numbers or parent in roots or (itself and number in roots):
+            numbers.add(number)
+    return numbers
 
 
 def _plain(nodes: Nodes, root: int) -> list[int]:

@@ -73,41 +73,41 @@ def _renumber_old_vrm(document: dict[str, Any], place: dict[int, int]) -> None:
 
 
 def _accessors_of(animations: Sequence[Any]) -> set[int]:
-    found = set()
+    accessors = set()
     for animation in animations:
         for sampler in animation.get("samplers", []):
-            found |= {sampler.get("input"), sampler.get("output")}
-    return found
+            accessors |= {sampler.get("input"), sampler.get("output")}
+    return accessors
 
 
 def _views(accessor: dict[str, Any]) -> set[int]:
     sparse = accessor.get("sparse") or {}
-    found = (accessor.get("bufferView"), *(sparse.get(k, {}).get("bufferView") for k in ("indices", "values")))
-    return {v for v in found if v is not None}
+    views = (accessor.get("bufferView"), *(sparse.get(k, {}).get("bufferView") for k in ("indices", "values")))
+    return {v for v in views if v is not None}
 
 
 def _references(document: dict[str, Any]) -> set[int]:
     """Accessors that meshes and skins use."""
-    found = set()
+    references = set()
     for mesh in document.get("meshes", []):
         for part in mesh.get("primitives", []):
-            found |= set(part.get("attributes", {}).values()) | {part.get("indices")}
+            references |= set(part.get("attributes", {}).values()) | {part.get("indices")}
             for target in part.get("targets", []):
-                found |= set(target.values())
-    found |= {skin.get("inverseBindMatrices") for skin in document.get("skins", [])}
-    return {n for n in found if isinstance(n, int)}
+                references |= set(target.values())
+    references |= {skin.get("inverseBindMatrices") for skin in document.get("skins", [])}
+    return {n for n in references if isinstance(n, int)}
 
 
 def _named(tree: dict[str, Any], key: str, skip: tuple[str, ...] = ()) -> set[int]:
     """All values of a key, however deep."""
-    found = set()
+    names = set()
     todo = [{k: v for k, v in tree.items() if k not in skip}]
     while todo:
         part = todo.pop()
         if isinstance(part, dict):
             if isinstance(part.get(key), int):
-                found.add(part[key])
+                names.add(part[key])
             todo.extend(part.values())
         elif isinstance(part, list):
             todo.extend(part)
-    return found
+    return names

@@ -130,8 +130,8 @@ def sound(label: str) -> Iterator[Any]:
     try:
         yield
     except (TypeError, AttributeError, KeyError, IndexError, ValueError, OverflowError, np.linalg.LinAlgError) as error:
-        told = f"{type(error).__name__}: {error}"[:120].replace("\n", " ")
-        raise InputError(f"{label} is not valid glTF ({told}).") from None
+        cause = f"{type(error).__name__}: {error}"[:120].replace("\n", " ")
+        raise InputError(f"{label} is not valid glTF ({cause}).") from None
 
 
 def read(path: Path) -> SourceFile:
@@ -150,7 +150,7 @@ def _read(path: Path) -> SourceFile:
     bones = vrm.humanoid(container)
     kind = vrm.version(container) or ("GLB" if container.binary else "glTF")
     several = len(trees) > 1
-    found = []
+    parts = []
     for tree in trees:
         notes = list(tree.notes)
         clips = _clips(container, accessors, nodes, tree, path, notes)
@@ -159,8 +159,8 @@ def _read(path: Path) -> SourceFile:
         name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
         layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
         declared = Declared(1.0, "+Y", table)
-        found.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
-    return SourceFile(path, kind, tuple(found))
+        parts.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
+    return SourceFile(path, kind, tuple(parts))
 
 
 def _clips(

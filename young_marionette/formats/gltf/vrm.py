@@ -18,15 +18,15 @@ _OLD_THUMB = {"Proximal": "Metacarpal", "Intermediate": "Proximal", "Distal": "D
 
 def _extension(container: Container, name: str) -> dict[str, Any] | None:
     extensions = container.document.get("extensions")
-    found = extensions.get(name) if isinstance(extensions, dict) else None
-    return found if isinstance(found, dict) else None
+    extension = extensions.get(name) if isinstance(extensions, dict) else None
+    return extension if isinstance(extension, dict) else None
 
 
 def version(container: Container) -> str | None:
     """``"VRM 1.0"``, ``"VRM 0.x"``, ``"VRM animation"`` or None."""
-    for key, told in (("VRMC_vrm", "VRM 1.0"), ("VRM", "VRM 0.x"), ("VRMC_vrm_animation", "VRM animation")):
+    for key, name in (("VRMC_vrm", "VRM 1.0"), ("VRM", "VRM 0.x"), ("VRMC_vrm_animation", "VRM animation")):
         if _extension(container, key) is not None:
-            return told
+            return name
     return None
 
 
@@ -36,7 +36,7 @@ def humanoid(container: Container) -> dict[str, int]:
     old = _extension(container, "VRM")
     table = (new or old or {}).get("humanoid")
     bones = table.get("humanBones") if isinstance(table, dict) else None
-    found = {}
+    nodes_of = {}
     if new is not None and isinstance(bones, dict):
         pairs = [(bone, entry) for bone, entry in bones.items()]
     elif old is not None and isinstance(bones, list):
@@ -47,10 +47,10 @@ def humanoid(container: Container) -> dict[str, int]:
         node = entry.get("node") if isinstance(entry, dict) else None
         if isinstance(bone, str) and node is not None and node != -1:
             item(container.items("nodes"), node, container.label, "node")
-            found[bone] = node
-    if len(set(found.values())) != len(found):
+            nodes_of[bone] = node
+    if len(set(nodes_of.values())) != len(nodes_of):
         raise InputError(f"{container.label}: its table of humanoid bones names a node twice.")
-    return found
+    return nodes_of
 
 
 def _renewed(bone: Any) -> str:
@@ -72,8 +72,8 @@ def animation_extension(bones: dict[str, int], expressions: dict[str, int]) -> d
     """VRMC_vrm_animation 1.0 for humanoid bones and for expressions, ``{name: node}`` each."""
     preset = {n: {"node": node} for n, node in expressions.items() if n in PRESETS}
     custom = {n: {"node": node} for n, node in expressions.items() if n not in PRESETS}
-    told = {key: table for key, table in (("preset", preset), ("custom", custom)) if table}
-    return {"specVersion": "1.0", "humanoid": extension_1_0(bones), **({"expressions": told} if told else {})}
+    tables = {key: table for key, table in (("preset", preset), ("custom", custom)) if table}
+    return {"specVersion": "1.0", "humanoid": extension_1_0(bones), **({"expressions": tables} if tables else {})}
 
 
 PRESETS = {
@@ -86,7 +86,7 @@ def expressions(container: Container, nodes: Nodes) -> dict[str, Any]:
     """``{expression: {morph name: weight}}`` of a VRM character, of either version."""
     from .motion import morph_names
 
-    found = {}
+    weights_of = {}
     new, old = _extension(container, "VRMC_vrm"), _extension(container, "VRM")
     if new is not None and isinstance(new.get("expressions"), dict):
         for group in ("preset", "custom"):
@@ -97,7 +97,7 @@ def expressions(container: Container, nodes: Nodes) -> dict[str, Any]:
                     names = morph_names(container, node)
                     index = bind.get("index")
                     if isinstance(index, int) and 0 <= index < len(names):
-                        found.setdefault(name, {})[names[index]] = float(bind.get("weight", 1.0))
+                        weights_of.setdefault(name, {})[names[index]] = float(bind.get("weight", 1.0))
     elif old is not None and isinstance(old.get("blendShapeMaster"), dict):
         by_mesh = {n.get("mesh"): n for n in nodes.items if isinstance(n.get("mesh"), int)}
         for group in old["blendShapeMaster"].get("blendShapeGroups") or ():
@@ -107,18 +107,18 @@ def expressions(container: Container, nodes: Nodes) -> dict[str, Any]:
                 names = morph_names(container, node) if node else []
                 index = bind.get("index")
                 if isinstance(name, str) and isinstance(index, int) and 0 <= index < len(names):
-                    found.setdefault(name, {})[names[index]] = float(bind.get("weight", 100.0)) / 100
-    return found
+                    weights_of.setdefault(name, {})[names[index]] = float(bind.get("weight", 100.0)) / 100
+    return weights_of
 
 
 def expression_nodes(container: Container) -> dict[str, int]:
     """The nodes whose way along X is the weight of a VRM animation's expressions: ``{name: node number}``."""
     extension = _extension(container, "VRMC_vrm_animation") or {}
-    told = extension.get("expressions")
-    found = {}
+    expressions = extension.get("expressions")
+    nodes = {}
     for group in ("preset", "custom"):
-        table = told.get(group) if isinstance(told, dict) else None
+        table = expressions.get(group) if isinstance(expressions, dict) else None
         for name, entry in table.items() if isinstance(table, dict) else ():
             if isinstance(entry, dict) and isinstance(entry.get("node"), int):
-                found[name] = entry["node"]
-    return found
+                nodes[name] = entry["node"]
+    return nodes

@@ -189,7 +189,7 @@ def _plain_motion(clip: Clip | KeyedClip) -> dict[tuple[int, Kind], Sampler]:
 
 def _weight_channels(document: dict[str, Any], clip: Clip | KeyedClip) -> dict[tuple[int, str], Sampler]:
     """``{(node, "weights"): Sampler}`` of the morphs that nodes of the document have, all of a node in one."""
-    found = {}
+    channels = {}
     for number, node in enumerate(document["nodes"]):
         if "mesh" not in node or not clip.morphs:
             continue
@@ -199,8 +199,8 @@ def _weight_channels(document: dict[str, Any], clip: Clip | KeyedClip) -> dict[t
         names = names if isinstance(names, list) else [f"{mesh.get('name', 'morph')}_{i + 1}" for i in range(count)]
         own = [name if name in clip.morphs else None for name in names[:count]]
         if any(own):
-            found[number, "weights"] = weights_together(clip, own)
-    return found
+            channels[number, "weights"] = weights_together(clip, own)
+    return channels
 
 
 def _animation(

@@ -116,11 +116,11 @@ def _shapes(stage: Any, prim: Any, binding: Any, mesh: Mesh) -> None:
     targets = []
     for morph in mesh.morphs:
         shape = UsdSkel.BlendShape.Define(stage, prim.GetPath().AppendChild(Tf.MakeValidIdentifier(morph.name)))
-        told = [p for p in (morph.points, morph.normals) if p is not None]
-        at = np.flatnonzero(np.abs(np.concatenate(told, 1)).max(1) > 0)
+        attributes = [p for p in (morph.points, morph.normals) if p is not None]
+        at = np.flatnonzero(np.abs(np.concatenate(attributes, 1)).max(1) > 0)
         at = at if len(at) else np.zeros(1, int)
         makers = (shape.CreateOffsetsAttr, shape.CreateNormalOffsetsAttr)
-        for make, values in zip(makers, told):
+        for make, values in zip(makers, attributes):
             make(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(values[at], np.float32)))
         shape.CreatePointIndicesAttr(Vt.IntArray.FromNumpy(at.astype(np.int32)))
         targets.append(shape.GetPath())
@@ -132,11 +132,11 @@ def _materials(stage: Any, root: Any, materials: tuple[Material, ...]) -> tuple[
     """``(materials in the stage, {asset path: bytes})``; the plain one of parts without any as None."""
     from pxr import Gf, Sdf, Tf, UsdGeom, UsdShade
 
-    found, textures, taken = [], {}, set()
+    prims, textures, taken = [], {}, set()
     looks = root.GetPath().AppendChild("Looks")
     for number, material in enumerate(materials):
         if number == 0 and not material.name:
-            found.append(None)
+            prims.append(None)
             continue
         if not stage.GetPrimAtPath(looks):
             UsdGeom.Scope.Define(stage, looks)
@@ -154,8 +154,8 @@ def _materials(stage: Any, root: Any, materials: tuple[Material, ...]) -> tuple[
             textures[place] = material.texture
             diffuse.ConnectToSource(_texture(stage, made, place, material.colour))
         made.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
-        found.append(made)
-    return found, textures
+        prims.append(made)
+    return prims, textures
 
 
 def _texture(stage: Any, material: Any, place: str, colour: tuple[float, float, float, float]) -> Any:

@@ -55,14 +55,14 @@ class Reading:
         finally:
             os.close(file)
 
-    def get(self, told: list[Any] | None) -> Any:
+    def get(self, entry: list[Any] | None) -> Any:
         """The array that ``put`` told so."""
-        if told is None:
+        if entry is None:
             return None
-        place, kind, shape = told
+        place, kind, shape = entry
         array = np.frombuffer(self.memory, kind, int(np.prod(shape)), place).reshape(shape)
         return array if array.nbytes > _LARGE else array.copy()
 
-    def get_bytes(self, told: list[Any] | None) -> Any:
+    def get_bytes(self, place: list[Any] | None) -> Any:
         """The bytes that ``put_bytes`` told so."""
-        return None if told is None else self.get(told).tobytes()
+        return None if place is None else self.get(place).tobytes()

@@ -170,10 +170,10 @@ def _normals(prim: Any, arrays: Arrays) -> tuple[np.ndarray, str]:
 
 
 def _values(
-    found: tuple[np.ndarray, str] | None, corners: np.ndarray | None, points: np.ndarray
+    primvar: tuple[np.ndarray, str] | None, corners: np.ndarray | None, points: np.ndarray
 ) -> tuple[np.ndarray, bool] | None:
     """``(values, whether they are by point)``: ``(points, n)`` or by corner of each triangle ``(t * 3, n)``; or None."""
-    values, spread = found or (None, None)
+    values, spread = primvar or (None, None)
     if values is None or not len(values) or not (np.isfinite(values.min()) and np.isfinite(values.max())):
         return None
     if spread in ("vertex", "varying") and len(values) == len(points):
@@ -208,8 +208,8 @@ def _vertices(
     vertices[seam] = count + inverse
     points_of = np.concatenate([np.arange(count), flat[seam][at]])
     corner_of = np.concatenate([first, seam[at]])
-    found = [s and (s[0][points_of] if s[1] else s[0][corner_of]) for s in sets]
-    return points_of, vertices.reshape(-1, 3), found
+    per_corner = [s and (s[0][points_of] if s[1] else s[0][corner_of]) for s in sets]
+    return points_of, vertices.reshape(-1, 3), per_corner
 
 
 def _as_one(rows: np.ndarray) -> np.ndarray:
@@ -224,7 +224,7 @@ def _morphs(prim: Any, points_of: np.ndarray | slice, count: int, side: float) -
     api = UsdSkel.BindingAPI(prim)
     names = api.GetBlendShapesAttr().Get() or ()
     targets = api.GetBlendShapeTargetsRel().GetTargets()
-    found = []
+    morphs = []
     for name, target in zip(names, targets):
         shape = UsdSkel.BlendShape(prim.GetStage().GetPrimAtPath(target))
         if not shape:
@@ -239,11 +239,11 @@ def _morphs(prim: Any, points_of: np.ndarray | slice, count: int, side: float) -
         ):
             continue
         normals = np.array(shape.GetNormalOffsetsAttr().Get() or [], np.float32).reshape(-1, 3)
-        told = len(normals) == len(offsets) and np.isfinite(normals).all()
+        has_normals = len(normals) == len(offsets) and np.isfinite(normals).all()
         full, full_normals = np.zeros((2, count, 3), np.float32)
-        full[at], full_normals[at] = offsets, normals if told else 0
-        found.append(Morph(str(name), full[points_of], side * full_normals[points_of] if told else None))
-    return tuple(found)
+        full[at], full_normals[at] = offsets, normals if has_normals else 0
+        morphs.append(Morph(str(name), full[points_of], side * full_normals[points_of] if has_normals else None))
+    return tuple(morphs)
 
 
 def _groups(
@@ -260,16 +260,16 @@ def _groups(
     if not subsets:
         return [(materials.of(prim, doubled), None)]
     rest = np.ones(count, bool)
-    found: list[tuple[int, np.ndarray | None]] = []
+    groups: list[tuple[int, np.ndarray | None]] = []
     faces = np.arange(count) if faces is None else faces
     for subset in subsets:
         chosen = np.isin(faces, np.array(subset.GetIndicesAttr().Get() or [], np.int64))
         if chosen.any():
-            found.append((materials.of(subset.GetPrim(), doubled), chosen & rest))
+            groups.append((materials.of(subset.GetPrim(), doubled), chosen & rest))
             rest &= ~chosen
     if rest.any():
-        found.append((materials.of(prim, doubled), rest))
-    return found
+        groups.append((materials.of(prim, doubled), rest))
+    return groups
 
 
 class _Materials:
@@ -306,7 +306,7 @@ class _Materials:
                     colour = tuple(float(np.clip(c, 0, 1)) for c in scale)[:3] if scale else (1.0, 1.0, 1.0)
                 elif diffuse.Get() is not None:
                     colour = tuple(float(np.clip(c, 0, 1)) for c in diffuse.Get())
-            told = shader.GetInput("opacity")
-            opacity = float(told.Get()) if told and isinstance(told.Get(), float) else 1.0
+            opacity_input = shader.GetInput("opacity")
+            opacity = float(opacity_input.Get()) if opacity_input and isinstance(opacity_input.Get(), float) else 1.0
         red, green, blue = colour
         return Material(bound.GetPrim().GetName(), (red, green, blue, opacity), texture)

@@ -43,18 +43,18 @@ def ways_of(skeleton: Any, label: str) -> Ways:
     from pxr import Usd, UsdGeom
 
     per_second = float(skeleton.GetStage().GetTimeCodesPerSecond()) or 24.0
-    told, prim = set(), skeleton
+    sampled, prim = set(), skeleton
     while prim and not prim.IsPseudoRoot():
-        told.update(UsdGeom.Xformable(prim).GetTimeSamples() if prim.IsA(UsdGeom.Xformable) else ())
+        sampled.update(UsdGeom.Xformable(prim).GetTimeSamples() if prim.IsA(UsdGeom.Xformable) else ())
         prim = prim.GetParent()
-    times = sorted(told)
+    times = sorted(sampled)
     check_size(label, skeleton.GetName(), len(times), 4)
-    found = matrices([UsdGeom.XformCache(Usd.TimeCode(t)).GetLocalToWorldTransform(skeleton) for t in times])
-    if len(times) < 2 or np.ptp(found, axis=0).max() == 0:
-        return Ways(np.zeros(0), found[:0], per_second)
-    if not (np.isfinite(found).all() and np.abs(found).max() < 1e12):
+    ways = matrices([UsdGeom.XformCache(Usd.TimeCode(t)).GetLocalToWorldTransform(skeleton) for t in times])
+    if len(times) < 2 or np.ptp(ways, axis=0).max() == 0:
+        return Ways(np.zeros(0), ways[:0], per_second)
+    if not (np.isfinite(ways).all() and np.abs(ways).max() < 1e12):
         raise InputError(f"{label}: what {skeleton.GetName()} stands under moves by a value that is not a number.")
-    return Ways(np.array(times) / per_second, found, per_second)
+    return Ways(np.array(times) / per_second, ways, per_second)
 
 
 def carried(skeleton: Any, tree: UsdTree, ways: Ways, label: str, notes: list[Finding]) -> list[Clip | KeyedClip]:
@@ -135,16 +135,16 @@ def _track(
     if not samples:
         value = attribute.Get()
         samples = [0.0] if value is not None else []
-    found = []
+    tracks = []
     for time in samples:
         value = attribute.Get(time)
         value = np.array([] if value is None else value, float).reshape(-1, width)
         if len(value) != count:
             raise InputError(f"{label}: {name} has values for another number of joints than it lists.")
-        found.append(value)
-    if not found:
+        tracks.append(value)
+    if not tracks:
         return None
-    values = np.stack(found)
+    values = np.stack(tracks)
     if not (np.isfinite(values).all() and np.abs(values).max(initial=0) < 1e12):
         raise InputError(f"{label}: {name} holds a value that is not a number.")
     return np.array(samples, float) / per_second, values
@@ -191,8 +191,8 @@ class _Motion:
             if np.abs(moves[joint].values - skeleton.offsets[joint]).max() <= 2e-6 * span:
                 del moves[joint]
         kinds = ((turns, Kind.ROTATION), (moves, Kind.TRANSLATION), (scales, Kind.SCALE))
-        found = {Channel(Joint(j), kind): s for part, kind in kinds for j, s in sorted(part.items())}
-        return found or {Channel(Joint(0), Kind.ROTATION): still(skeleton.rest[0], self.frames[0])}
+        samplers = {Channel(Joint(j), kind): s for part, kind in kinds for j, s in sorted(part.items())}
+        return samplers or {Channel(Joint(0), Kind.ROTATION): still(skeleton.rest[0], self.frames[0])}
 
     def _scales(self) -> tuple[dict[int, Sampler], dict[int, np.ndarray]]:
         """``({joint: Sampler} of those that change their size, {joint: factors} of those that only seem to)``.

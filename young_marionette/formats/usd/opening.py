@@ -55,7 +55,7 @@ def open_usd(
             package = file.read(4) == b"PK\x03\x04"
         if package:
             check_package(place)
-        stage, found = _read(place, package, unpacked)
+        stage, trees = _read(place, package, unpacked)
     except Tf.ErrorException as error:
         where = _line_of(error)
         raise InputError(
@@ -67,17 +67,17 @@ def open_usd(
         raise InputError(f"{place.label} is not a valid usdz package: a part of it is damaged.") from None
     except (RuntimeError, ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, OSError) as error:
         raise InputError(f"{place.label} can't be read as USD ({type(error).__name__}).") from None
-    yield found
+    yield trees
     del stage
 
 
 def _line_of(error: Any) -> str:
     """Where in a text layer the library stopped, as it tells it; nothing where it does not."""
-    for told in error.args:
+    for failure in error.args:
         with contextlib.suppress(UnicodeDecodeError, AttributeError):
-            found = re.search(r"\.usda?:(\d+):\d+:", told.commentary)
-            if found:
-                return f" (line {found.group(1)})"
+            match = re.search(r"\.usda?:(\d+):\d+:", failure.commentary)
+            if match:
+                return f" (line {match.group(1)})"
     return ""
 
 
@@ -131,8 +131,8 @@ def _read(
 def _clips(skeleton: Any, tree: UsdTree, animations: Sequence[Any], place: Place, notes: list[Finding]) -> list[Any]:
     """The clips of a skeleton, named by the file and, where there are several, by their prims."""
     ways = ways_of(skeleton, place.label)
-    found = [clip_of(p, tree, ways, place.label, notes) for p in animations]
-    clips = [c for c in found if c is not None] or carried(skeleton, tree, ways, place.label, notes)
+    takes = [clip_of(p, tree, ways, place.label, notes) for p in animations]
+    clips = [c for c in takes if c is not None] or carried(skeleton, tree, ways, place.label, notes)
     if len(clips) == 1:
         return [replace(clips[0], name=place.stem)]
     return [replace(c, name=f"{place.stem}: {c.name}") for c in clips]
@@ -142,15 +142,15 @@ def _played(skeletons: list[Any]) -> dict[str, list[str]]:
     """``{path of an animation: paths of the skeletons that are bound to it}``; those of no skeleton are anybody's."""
     from pxr import UsdSkel
 
-    found = {}
+    animations = {}
     for prim in skeletons:
         animation = UsdSkel.BindingAPI(prim).GetInheritedAnimationSource()
         if animation:
-            found.setdefault(str(animation.GetPath()), []).append(str(prim.GetPath()))
-    return found
+            animations.setdefault(str(animation.GetPath()), []).append(str(prim.GetPath()))
+    return animations
 
 
-def _flat(stage: Any, found: dict[str, bytes]) -> tuple[bytes, dict[str, bytes]]:
+def _flat(stage: Any, files: dict[str, bytes]) -> tuple[bytes, dict[str, bytes]]:
     """``(bytes, {name: bytes})``: the stage as one binary layer that draws in nothing, with its textures by new names."""
     from pxr import Sdf, UsdUtils
 
@@ -161,7 +161,7 @@ def _flat(stage: Any, found: dict[str, bytes]) -> tuple[bytes, dict[str, bytes]]
         # All of a single layer is kept, also what is not chosen now, such as other variants.
         layer.TransferContent(stage.GetRootLayer())
     names, textures = {}, {}
-    for place, data in found.items():
+    for place, data in files.items():
         known = next((n for n, d in textures.items() if d == data), None)
         names[place] = known or f"texture_{len(textures) + 1}{os.path.splitext(place.rstrip(']'))[1]}"
         textures[names[place]] = data
@@ -183,7 +183,7 @@ def _textures(prims: list[Any], place: Place, package: bool) -> dict[str, bytes]
     """``{asset path as in the flattened file: bytes}`` of textures that lie inside the folder or the package."""
     from pxr import UsdShade
 
-    found = {}
+    textures = {}
     archive = zipfile.ZipFile(place.path) if package else None
     for prim in prims:
         if not prim.IsA(UsdShade.Shader):
@@ -200,7 +200,7 @@ def _textures(prims: list[Any], place: Place, package: bool) -> dict[str, bytes]
         else:
             data = read_if_there(asset.path, place.label, place.folder)
         if data is not None:
-            found[asset.path] = data
+            textures[asset.path] = data
             if package or asset.resolvedPath:
-                found[asset.resolvedPath] = data
-    return found
+                textures[asset.resolvedPath] = data
+    return textures

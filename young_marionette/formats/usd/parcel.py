@@ -39,17 +39,17 @@ def packed(
         "layer": store.put_bytes(data),
         "layers": list(layers),
     }
-    told = store.put_bytes(json.dumps(described).encode())
+    entry = store.put_bytes(json.dumps(described).encode())
     store.finish()
-    return store.file, told
+    return store.file, entry
 
 
 def unpacked(
-    file: int, told: list[Any], data: bytes | None = None, textures: dict[str, bytes] | None = None
+    file: int, entry: list[Any], data: bytes | None = None, textures: dict[str, bytes] | None = None
 ) -> tuple[list[Any], Declared, Any, dict[str, bytes], list[str]]:
     """``(parts, declared, data, textures, layers)``; ``textures`` replace those of the parcel, ``data`` stands where it has none."""
     store = Reading(file)
-    described = json.loads(store.get_bytes(told))
+    described = json.loads(store.get_bytes(entry))
     if textures is None:
         textures = {place: store.get_bytes(image) for place, image in described["textures"].items()}
     parts = []
@@ -67,8 +67,8 @@ def _notes(notes: Iterable[Finding]) -> list[Any]:
     return [[note.code, dict(note.values)] for note in notes]
 
 
-def _notes_back(told: Sequence[Any]) -> tuple[Finding, ...]:
-    return tuple(Finding(code, values) for code, values in told)
+def _notes_back(plain: Sequence[Any]) -> tuple[Finding, ...]:
+    return tuple(Finding(code, values) for code, values in plain)
 
 
 def _tree(store: Writing, tree: UsdTree) -> dict[str, Any]:
@@ -78,10 +78,10 @@ def _tree(store: Writing, tree: UsdTree) -> dict[str, Any]:
             "notes": _notes(tree.notes)}  # fmt: skip
 
 
-def _tree_back(store: Reading, told: dict[str, Any]) -> UsdTree:
-    parents, offsets, rest, tips, scales, over, own, binds = map(store.get, told["arrays"])
-    skeleton = Skeleton(tuple(told["names"]), parents, offsets, rest, tips, scales)
-    return UsdTree(told["path"], tuple(told["joints"]), skeleton, over, own, binds, _notes_back(told["notes"]))
+def _tree_back(store: Reading, plain: dict[str, Any]) -> UsdTree:
+    parents, offsets, rest, tips, scales, over, own, binds = map(store.get, plain["arrays"])
+    skeleton = Skeleton(tuple(plain["names"]), parents, offsets, rest, tips, scales)
+    return UsdTree(plain["path"], tuple(plain["joints"]), skeleton, over, own, binds, _notes_back(plain["notes"]))
 
 
 _CLIP = ("rotations", "moving", "translations", "weights", "scaled", "scales")
@@ -100,11 +100,11 @@ def _clip(store: Writing, clip: Clip | KeyedClip) -> dict[str, Any]:
     }
 
 
-def _clip_back(store: Reading, told: dict[str, Any], skeleton: Skeleton) -> Clip | KeyedClip:
-    arrays = {key: store.get(place) for key, place in told["arrays"].items()}
-    if told["keyed"]:
-        return from_arrays(told["name"], skeleton, told["rate"], told["morphs"], arrays)
-    return Clip(told["name"], skeleton, told["rate"], morphs=tuple(told["morphs"]), start=told["start"], **arrays)
+def _clip_back(store: Reading, plain: dict[str, Any], skeleton: Skeleton) -> Clip | KeyedClip:
+    arrays = {key: store.get(place) for key, place in plain["arrays"].items()}
+    if plain["keyed"]:
+        return from_arrays(plain["name"], skeleton, plain["rate"], plain["morphs"], arrays)
+    return Clip(plain["name"], skeleton, plain["rate"], morphs=tuple(plain["morphs"]), start=plain["start"], **arrays)
 
 
 _MESH = ("points", "normals", "triangles", "joints", "weights", "binds", "texcoords")
@@ -127,15 +127,15 @@ def _character(store: Writing, character: Character | None) -> dict[str, Any] | 
     return {"meshes": meshes, "materials": materials}
 
 
-def _character_back(store: Reading, told: dict[str, Any] | None, textures: dict[str, bytes]) -> Character | None:
-    if told is None:
+def _character_back(store: Reading, plain: dict[str, Any] | None, textures: dict[str, bytes]) -> Character | None:
+    if plain is None:
         return None
     meshes = []
-    for m in told["meshes"]:
+    for m in plain["meshes"]:
         arrays = dict(zip(_MESH, map(store.get, m["arrays"])))
         morphs = tuple(Morph(name, *map(store.get, arrays)) for name, *arrays in m["morphs"])
         meshes.append(Mesh(m["name"], **arrays, material=m["material"], morphs=morphs, level=m["level"]))
-    materials = tuple(Material(n, tuple(c), t, d) for n, c, t, d in told["materials"])
+    materials = tuple(Material(n, tuple(c), t, d) for n, c, t, d in plain["materials"])
     # A texture travels by its place, and once only.
     materials = tuple(replace(m, texture=textures.get(str(m.texture))) for m in materials)
     return Character(tuple(meshes), materials)

@@ -82,8 +82,8 @@ def read(path: Path) -> SourceFile:
     with opened(path):
         pass
     parts, declared, data, textures, layers = WORKER.read(path)
-    found = []
+    skeletons = []
     for tree, clips, character, notes, name in parts:
         layout = UsdLayout(path.name, data, textures, tree, tree.skeleton.names, character, tuple(layers))
-        found.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
-    return SourceFile(path, "USD", tuple(found))
+        skeletons.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
+    return SourceFile(path, "USD", tuple(skeletons))

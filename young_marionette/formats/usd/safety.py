@@ -63,16 +63,16 @@ def check_layers(place: Place, package: bool = False) -> list[str]:
     source: Any = _Package(place) if package else _Folder(place)
     todo, seen = [source.first], set()
     while todo:
-        here = todo.pop()
-        if here in seen:
+        current = todo.pop()
+        if current in seen:
             continue
-        seen.add(here)
+        seen.add(current)
         if len(seen) > _MAX_LAYERS:
             raise InputError(f"{place.label} refers to more than {_MAX_LAYERS} files, which is more than can be used.")
-        layer = Sdf.Layer.OpenAsAnonymous(source.identifier(here))
+        layer = Sdf.Layer.OpenAsAnonymous(source.identifier(current))
         if layer is None:
-            raise InputError(f"{source.name(here)} can't be read: it is not a valid USD file, or was cut off.")
-        todo += [source.of(asset, here) for asset in filter(None, layer.GetCompositionAssetDependencies())]
+            raise InputError(f"{source.name(current)} can't be read: it is not a valid USD file, or was cut off.")
+        todo += [source.of(asset, current) for asset in filter(None, layer.GetCompositionAssetDependencies())]
         if _draws_clips(layer):
             raise InputError(f"{place.label} takes its values from other files over time, which is not supported.")
     return sorted(str(layer) for layer in seen if layer != source.first)
@@ -126,22 +126,24 @@ class _Package:
             name = posixpath.normpath(posixpath.join(start, asset))
             if name in self.names and name.lower().endswith(LAYERS) and not asset.startswith("/"):
                 return name
-        told = shown(asset, 80)
+        asset_name = shown(asset, 80)
         if asset.startswith("/") or ":" in asset or "[" in asset or posixpath.normpath(asset).startswith(".."):
-            raise Outside(f"{label} points to {told}, which lies outside of its package; nothing was read from there.")
-        raise InputError(f"{label} needs the layer {told}, which is not in its package.")
+            raise Outside(
+                f"{label} points to {asset_name}, which lies outside of its package; nothing was read from there."
+            )
+        raise InputError(f"{label} needs the layer {asset_name}, which is not in its package.")
 
 
 def _draws_clips(layer: Any) -> bool:
     """Whether any prim of a layer takes its values from other files, frame by frame."""
     from pxr import Sdf
 
-    found = []
+    clips = []
 
     def look(place: Any) -> None:
         prim = layer.GetPrimAtPath(place) if place.IsPrimPath() else None
         if prim is not None and prim.HasInfo("clips"):
-            found.append(place)
+            clips.append(place)
 
     layer.Traverse(Sdf.Path.absoluteRootPath, look)
-    return bool(found)
+    return bool(clips)

@@ -69,9 +69,9 @@ def _read(asker: Any, request: dict[str, Any]) -> None:
         raise InputError(f"{request['label']} is not there any more.") from None
     _limit(size, request["seconds"])
     said = functools.partial(asker.send, b"unpacked")
-    with open_usd(path, said, request["label"], Path(request["folder"])) as found:
-        parcel, told = packed(*found)
-        socket.send_fds(asker, [json.dumps({"told": told}).encode()], [parcel])
+    with open_usd(path, said, request["label"], Path(request["folder"])) as contents:
+        parcel, place = packed(*contents)
+        socket.send_fds(asker, [json.dumps({"told": place}).encode()], [parcel])
         # Nothing is put away: the process ends here.
         os._exit(0)
 
@@ -118,8 +118,8 @@ def _warm() -> None:
         binding.CreateJointIndicesPrimvar(False, 1).Set([0, 0, 0])
         binding.CreateJointWeightsPrimvar(False, 1).Set([1, 1, 1])
         stage.Save()
-        with open_usd(path) as found:
-            parcel, _ = packed(*found)
+        with open_usd(path) as contents:
+            parcel, _ = packed(*contents)
             os.close(parcel)
 
 

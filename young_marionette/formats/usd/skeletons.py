@@ -65,14 +65,14 @@ def tree_of(prim: Any, label: str, cache: Any) -> UsdTree:
         bind = rest.copy()
         for j in order:
             bind[j] = bind[parents[j]] @ rest[j] if parents[j] >= 0 else rest[j]
-    told = skel.GetJointNamesAttr().Get()
-    told = (
-        [str(n) for n in told]
-        if told is not None and len(told) == len(joints)
+    joint_names = skel.GetJointNamesAttr().Get()
+    joint_names = (
+        [str(n) for n in joint_names]
+        if joint_names is not None and len(joint_names) == len(joints)
         else [j.rsplit("/", 1)[-1] for j in joints]
     )
     place = {old: new for new, old in enumerate(order)}
-    names, doubles = different([told[j] for j in order])
+    names, doubles = different([joint_names[j] for j in order])
     moves, turns, scales = decomposed(rest[order])
     over = matrices([cache.GetLocalToWorldTransform(prim)])[0]
     new_parents = [place[parents[j]] if parents[j] >= 0 else -1 for j in order]
@@ -87,8 +87,8 @@ def tree_of(prim: Any, label: str, cache: Any) -> UsdTree:
 
 def _with_tips(skeleton: Skeleton, prim: Any, order: list[int]) -> Skeleton:
     """The skeleton with the ends of its last bones, where the file was written by us and tells them."""
-    told = prim.GetAttribute(TIPS)
-    tips = np.array(told.Get() or [], float).reshape(-1, 3) if told else np.zeros((0, 3))
+    attribute = prim.GetAttribute(TIPS)
+    tips = np.array(attribute.Get() or [], float).reshape(-1, 3) if attribute else np.zeros((0, 3))
     if len(tips) != len(skeleton) or not np.isfinite(tips).all():
         return skeleton
     tips = tips[order] * skeleton.scales

@@ -44,22 +44,22 @@ class Arrays:
         # Whoever is free takes the next number; two bytes are read as one.
         os.write(fill, np.arange(len(attributes), dtype=np.uint16).tobytes())
         os.close(fill)
-        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         if os.fork() == 0:
             with contextlib.suppress(BaseException):
-                _help(attributes, todo, there)
+                _help(attributes, todo, theirs)
             os._exit(0)
-        there.close()
+        theirs.close()
         for number in _numbers(todo):
             self._known[attributes[number].GetPath()] = np.asarray(attributes[number].Get())
         os.close(todo)
-        with here:
-            message, files, _, _ = socket.recv_fds(here, 1 << 20, 1)
+        with ours:
+            message, files, _, _ = socket.recv_fds(ours, 1 << 20, 1)
         if not message:
             raise InputError(f"{label} can't be read as USD: it is damaged in a way that makes the USD library fail.")
         store = Reading(files[0])
-        for number, told in json.loads(store.get_bytes(json.loads(message))):
-            self._known[attributes[number].GetPath()] = store.get(told)
+        for number, place in json.loads(store.get_bytes(json.loads(message))):
+            self._known[attributes[number].GetPath()] = store.get(place)
 
 
 def _numbers(pipe: int) -> Iterator[int]:
@@ -72,7 +72,7 @@ def _help(attributes: Sequence[Any], todo: Any, answers: socket.socket) -> None:
     left, _ = signal.getitimer(signal.ITIMER_REAL)
     signal.setitimer(signal.ITIMER_REAL, left)
     store = Writing()
-    found = [[number, store.put(np.asarray(attributes[number].Get()))] for number in _numbers(todo)]
-    told = store.put_bytes(json.dumps(found).encode())
+    places = [[number, store.put(np.asarray(attributes[number].Get()))] for number in _numbers(todo)]
+    listed = store.put_bytes(json.dumps(places).encode())
     store.finish()
-    socket.send_fds(answers, [json.dumps(told).encode()], [store.file])
+    socket.send_fds(answers, [json.dumps(listed).encode()], [store.file])

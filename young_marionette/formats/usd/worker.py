@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 from ...core.errors import InputError
 from ...core.text import shown
-from ..files import Output, there
+from ..files import Output, status_of
 from ..usd_process import NOT_NOW, PROCESS
 from ..wanted import MOTION_ALONE, Wanted
 from .memory import Reading
@@ -48,10 +48,10 @@ class Worker:
         ``data`` and ``textures`` stand for the layer and the textures, where they are known already.
         """
         path = Path(path).absolute()
-        found = there(path)
-        if found is None:
+        status = status_of(path)
+        if status is None:
             raise InputError(f"There is no file {path}.")
-        seconds, label = PATIENCE + found.st_size / 4e6, shown(path.name)
+        seconds, label = PATIENCE + status.st_size / 4e6, shown(path.name)
         with _clean_name(path) as clean:
             request = {"path": str(clean), "label": label, "folder": str(path.parent), "seconds": seconds}
 
@@ -83,7 +83,7 @@ class Worker:
             }
             answer, parcel = self._answer({"size": size, "seconds": seconds}, (file.fileno(),), seconds, failures)
         store = Reading(parcel)
-        return {name: store.get_bytes(told) for name, told in answer["files"].items()}
+        return {name: store.get_bytes(place) for name, place in answer["files"].items()}
 
     def _answer(
         self,

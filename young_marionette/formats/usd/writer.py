@@ -167,14 +167,14 @@ def _asset_places(layer: Any) -> set[str]:
     """All places outside that a layer speaks of."""
     from pxr import UsdUtils
 
-    found = set()
+    places = set()
 
     def look(place: str) -> str:
-        found.add(place)
+        places.add(place)
         return place
 
     UsdUtils.ModifyAssetPaths(layer, look)
-    return found
+    return places
 
 
 def _skeleton_alone(clip: Clip | KeyedClip, layout: UsdLayout) -> Any:
@@ -256,9 +256,9 @@ def _mark_ends(skel: Any, tips: np.ndarray) -> None:
     from pxr import Sdf, Vt
 
     if np.isfinite(tips).any():
-        told = np.where(np.isfinite(tips), tips, 0.0).astype(np.float32)
+        ends = np.where(np.isfinite(tips), tips, 0.0).astype(np.float32)
         attribute = skel.GetPrim().CreateAttribute(TIPS, Sdf.ValueTypeNames.Vector3fArray, True)
-        attribute.Set(Vt.Vec3fArray.FromNumpy(told))
+        attribute.Set(Vt.Vec3fArray.FromNumpy(ends))
 
 
 def joint_tokens(skeleton: Skeleton) -> list[str]:
@@ -325,19 +325,19 @@ def _track(
     clip: Clip | KeyedClip, motion: dict[tuple[int, Kind], Sampler], kind: Kind, tree: UsdTree
 ) -> tuple[np.ndarray, np.ndarray]:
     """``(times, values (times, joints, n))`` of all joints in the file's own space."""
-    found = {j: s for (j, of), s in motion.items() if of is kind}
+    samplers = {j: s for (j, of), s in motion.items() if of is kind}
     if kind is Kind.ROTATION:
         space = NodeSpace(tree.skeleton, tree.scales, tree.over)
         rest = np.stack([space.rotation_out(j, still(r)).values[0] for j, r in enumerate(clip.skeleton.rest)])
     else:
         offsets = local_offsets(tree.skeleton, tree.scales, tree.over)
         rest = stored(tree.scales, np.float16) if kind is Kind.SCALE else offsets
-    different = {s.times.tobytes(): s.times for s in found.values()}
-    times = np.unique(np.concatenate(list(different.values()))) if found else np.array([clip.start])
+    different = {s.times.tobytes(): s.times for s in samplers.values()}
+    times = np.unique(np.concatenate(list(different.values()))) if samplers else np.array([clip.start])
     dtype = np.float16 if kind is Kind.SCALE else np.float32
     values = np.repeat(rest[None].astype(dtype), len(times), 0)
     turns = kind is Kind.ROTATION
-    for joint, sampler in found.items():
+    for joint, sampler in samplers.items():
         own = sampler.at(times, turns)
         values[:, joint] = rot.continuous(own) if turns else own
     return times, values

@@ -56,10 +56,10 @@ def active(state: State) -> tuple[Pairing, Entry, Entry]:
 
 def entry_of(state: State, identifier: str) -> Entry:
     """The entry with an id; InputError where it is not in the library any more."""
-    found = next((e for e in state.entries if e.id == identifier), None)
-    if found is None:
+    entry = next((e for e in state.entries if e.id == identifier), None)
+    if entry is None:
         raise InputError("This is not in the library any more.")
-    return found
+    return entry
 
 
 def need(state: State) -> Pairing:

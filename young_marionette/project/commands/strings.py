@@ -33,18 +33,18 @@ class TieBones:
         other = mirror_part(self.part)
         if self.mirror and other:
             _, source, rig = active(state)
-            there, here = _mirror_bones(source, self.source), _mirror_bones(rig, self.target)
-            if there is not None and here is not None:
-                strings = set_string(strings, other, there, here)
+            mirrored_source, mirrored_target = _mirror_bones(source, self.source), _mirror_bones(rig, self.target)
+            if mirrored_source is not None and mirrored_target is not None:
+                strings = set_string(strings, other, mirrored_source, mirrored_target)
         return state.with_pairing(pairing.with_strings(strings))
 
 
 def _mirror_bones(entry: Entry, names: tuple[str, ...]) -> tuple[str, ...] | None:
     """The bones at the same place on the other side of the body, or None where one has no partner."""
     body, skeleton = entry.figure.body, entry.placed_skeleton
-    found = [partner_of(body, skeleton.index[name]) if body is not None else None for name in names]
-    partners = [joint for joint in found if joint is not None]
-    return tuple(skeleton.names[j] for j in partners) if len(partners) == len(found) else None
+    mirror_images = [partner_of(body, skeleton.index[name]) if body is not None else None for name in names]
+    partners = [joint for joint in mirror_images if joint is not None]
+    return tuple(skeleton.names[j] for j in partners) if len(partners) == len(mirror_images) else None
 
 
 @dataclass(frozen=True)

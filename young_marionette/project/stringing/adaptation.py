@@ -23,8 +23,10 @@ def adapt(file: StringingFile, source: Entry, rig: Entry) -> Pairing:
     Strings whose bones are all there are kept; what is left is tied by itself. InputError where less
     than half of its strings fit.
     """
-    here, there = matcher(file.source, source.placed_skeleton), matcher(file.target, rig.placed_skeleton)
-    fit = [t for t in file.strings if all(n in here for n in t.source) and all(n in there for n in t.target)]
+    source_names, target_names = matcher(file.source, source.placed_skeleton), matcher(file.target, rig.placed_skeleton)
+    fit = [
+        t for t in file.strings if all(n in source_names for n in t.source) and all(n in target_names for n in t.target)
+    ]
     if 2 * len(fit) < len(file.strings) or source.figure.body is None or rig.figure.body is None:
         raise InputError(
             f"The stringing {file.name or 'without a name'} fits too little of these two skeletons to be adapted."

@@ -48,10 +48,10 @@ def from_file(file: StringingFile, source: Sided, rig: Sided) -> Pairing:
     Names are compared without the prefix that all names of a skeleton share.
     """
     a, b = source.placed_skeleton, rig.placed_skeleton
-    here, there = matcher(file.source, a), matcher(file.target, b)
+    source_names, target_names = matcher(file.source, a), matcher(file.target, b)
     lacking = (
-        sorted({n for t in file.strings for n in t.source if n not in here}),
-        sorted({n for t in file.strings for n in t.target if n not in there}),
+        sorted({n for t in file.strings for n in t.source if n not in source_names}),
+        sorted({n for t in file.strings for n in t.target if n not in target_names}),
     )
     for names, side in zip(lacking, ("source", "rig")):
         if names:
@@ -62,8 +62,8 @@ def from_file(file: StringingFile, source: Sided, rig: Sided) -> Pairing:
     strings = tuple(
         String(
             t.part,
-            tuple(here[n] for n in t.source),
-            tuple(there[n] for n in t.target),
+            tuple(source_names[n] for n in t.source),
+            tuple(target_names[n] for n in t.target),
             t.certainty,
             t.reason,
             t.by_hand,
@@ -73,13 +73,13 @@ def from_file(file: StringingFile, source: Sided, rig: Sided) -> Pairing:
     )
     known = (file.source.fingerprint, file.target.fingerprint) == (source.family, rig.family)
     alike = file.version < 2 or all(
-        rests_alike(side, s, n) for side, s, n in ((file.source, a, here), (file.target, b, there))
+        rests_alike(side, s, n) for side, s, n in ((file.source, a, source_names), (file.target, b, target_names))
     )
     if file.stance_matched and not (known and alike):
         # What the program matched for other proportions or rest poses is matched anew, what was made by hand is kept.
-        stance = match(strings, a, b, pose_on(file.source, a, here, alike) if file.source.pose else None)
+        stance = match(strings, a, b, pose_on(file.source, a, source_names, alike) if file.source.pose else None)
     else:
-        stance = Stance(pose_on(file.source, a, here, alike), pose_on(file.target, b, there, alike))
+        stance = Stance(pose_on(file.source, a, source_names, alike), pose_on(file.target, b, target_names, alike))
     return Pairing(
         a,
         b,

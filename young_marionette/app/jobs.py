@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QObject, Signal
@@ -11,6 +12,12 @@ from ..project.tasks import Task
 from .stage.arrays import prepare
 
 COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
+
+
+def _tell(signal, values):
+    """Pass on what a task tells; nobody is there any more to be told where the window is gone."""
+    with contextlib.suppress(RuntimeError):
+        signal.emit(*values)
 
 
 class Job(QObject):
@@ -28,7 +35,7 @@ class Job(QObject):
         self.ended.connect(self._end)
         for name in ("progressed", "finished", "failed", "ended"):
             signal = getattr(self, name)
-            getattr(self.task, name).connect(lambda *values, signal=signal: signal.emit(*values))
+            getattr(self.task, name).connect(lambda *values, signal=signal: _tell(signal, values))
 
     @property
     def label(self):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
 
 from . import icons, theme
@@ -24,6 +24,7 @@ class Track(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Timeline")
         self._grab, self._view = None, None
+        self._drawn_for = self._picture = None
         self.setMouseTracking(True)
         for signal in (session.frame_changed, session.preview_changed):
             signal.connect(self.update)
@@ -48,6 +49,29 @@ class Track(QWidget):
     def paintEvent(self, _event):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.drawPixmap(0, 0, self._ground())
+        if self.session.clip:
+            x = self.x_of(self.session.frame)
+            p.setPen(QPen(theme.colour("brass"), 2))
+            p.drawLine(QPointF(x, 15), QPointF(x, 46))
+            p.setBrush(theme.colour("brass"))
+            p.drawEllipse(QPointF(x, 13), 4.5, 4.5)
+
+    def _ground(self):
+        """All but the playhead, which alone moves while a clip plays: ready as a picture."""
+        session, ratio = self.session, self.devicePixelRatioF()
+        key = self.size(), ratio, self._span(), session.range, session.frames, session.clip is None
+        if key != self._drawn_for:
+            self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            p = QPainter(self._picture)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_ground(p)
+            p.end()
+        return self._picture
+
+    def _paint_ground(self, p):
         bar = QRectF(14, 24, self.width() - 28, 16)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("raised"))
@@ -67,11 +91,6 @@ class Track(QWidget):
             p.setBrush(theme.colour("quiet"))
             p.setPen(Qt.PenStyle.NoPen)
             p.drawPath(handle)
-        x = self.x_of(self.session.frame)
-        p.setPen(QPen(theme.colour("brass"), 2))
-        p.drawLine(QPointF(x, 15), QPointF(x, 46))
-        p.setBrush(theme.colour("brass"))
-        p.drawEllipse(QPointF(x, 13), 4.5, 4.5)
 
     def _paint_ruler(self, p):
         first, last = self._span()

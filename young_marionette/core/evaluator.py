@@ -68,7 +68,7 @@ class Evaluator:
 
         Two threads that ask at the same time may both work it out; the first one's value is what both get.
         """
-        key = (what, *[x if type(x) in _PLAIN or not _is_itself(x) else _Same(x) for x in inputs])
+        key = (what, *[x if type(x) in _PLAIN else _key_of(x) for x in inputs])
         with self._lock:
             self._asked += 1
             if key in self._kept:
@@ -101,22 +101,26 @@ class Evaluator:
                 return
 
 
-def _is_itself(thing: object) -> bool:
-    """Whether an input counts as the object that it is, and not by what it is equal to."""
-    if isinstance(thing, np.ndarray) or type(thing).__eq__ is object.__eq__:
-        return True
+def _key_of(thing: Any) -> Hashable:
+    """An input by what it is equal to, or as the very object where nothing else is like it."""
+    kind = type(thing)
+    if kind.__eq__ is object.__eq__ or isinstance(thing, np.ndarray):
+        return _Same(thing)
     try:
         hash(thing)
     except TypeError:
-        return True
-    return False
+        return _Same(thing)
+    return thing  # type: ignore[no-any-return]
 
 
 def _of_inputs(inputs: tuple) -> set:
     """What is there anyway, with the inputs, and does not count as the value's own."""
     shared = set(map(id, inputs))
     for thing in inputs:
-        shared.update(map(id, getattr(thing, "__dict__", {}).values()))
+        for field in getattr(thing, "__dict__", {}).values():
+            shared.add(id(field))
+            if type(field) is dict:
+                shared.update(map(id, field.values()))
     return shared
 
 
@@ -126,28 +130,32 @@ def nbytes(value: Any, shared: set | None = None) -> int:
     ``shared``: the ids of what is not counted; what was counted is added to them.
     """
     seen, total, todo = set() if shared is None else shared, 0, [value]
+    push, count = todo.extend, seen.add
     while todo:
         thing = todo.pop()
         kind = type(thing)
         if kind in _SMALL:
             total += 16
             continue
-        if id(thing) in seen:
+        key = id(thing)
+        if key in seen:
             continue
-        seen.add(id(thing))
+        count(key)
         if kind is str or kind is bytes:
             total += len(thing)
+        elif kind in _GROUPS:
+            push(thing)
+        elif kind is dict:
+            push(thing)
+            push(thing.values())
         elif isinstance(thing, np.ndarray):
             total += thing.nbytes
-        elif kind is dict:
-            todo.extend(thing)
-            todo.extend(thing.values())
-        elif kind in _GROUPS:
-            todo.extend(thing)
-        elif hasattr(thing, "__dict__"):
-            todo.extend(vars(thing).values())
         else:
-            total += len(thing) if isinstance(thing, bytearray | memoryview) else 16
+            fields = getattr(thing, "__dict__", None)
+            if fields is not None:
+                push(fields.values())
+            else:
+                total += len(thing) if isinstance(thing, bytearray | memoryview) else 16
     return total
 
 

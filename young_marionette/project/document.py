@@ -134,14 +134,14 @@ def _adapted(pairing: Pairing, source: Entry, rig: Entry) -> Pairing | None:
         return None  # nothing of it fits; the snags say that nothing is tied
 
 
-@dataclass(frozen=True)
+@dataclass
 class _Step:
-    """A step back or forth: what it is called, the state that it leads to, what keeping that costs, its gesture."""
+    """A step back or forth: what it is called, the state that it leads to, its gesture, what keeping that state costs."""
 
     label: str
     state: State
-    cost: int
     gesture: object = None
+    cost: int = 0
 
 
 class Document:
@@ -185,11 +185,14 @@ class Document:
         if new is self.state:
             return
         within = gesture is not None and bool(self._undo) and self._undo[-1].gesture is gesture
+        old = self.state
         if not within:
-            self._undo.append(_Step(commands[0].label, self.state, only_in(self.state, new), gesture))
-            _bound(self._undo)
+            self._undo.append(_Step(commands[0].label, old, gesture))
         self._redo.clear()
         self._set(new, within)
+        # Those who listen show it first.
+        if not within:
+            _bound(self._undo, old, new)
 
     def undo(self) -> None:
         """Take back the last step; nothing happens where there is none."""
@@ -202,9 +205,10 @@ class Document:
     def _step(self, steps: list[_Step], others: list[_Step]) -> None:
         if steps:
             step = steps.pop()
-            others.append(_Step(step.label, self.state, only_in(self.state, step.state)))
-            _bound(others)
+            old = self.state
+            others.append(_Step(step.label, old))
             self._set(step.state)
+            _bound(others, old, step.state)
 
     def mark_saved(self, path: Path, state: State | None = None, stamp: Stamp | None = None) -> None:
         """Note that ``state`` (the present one if None) lies at ``path``."""
@@ -224,8 +228,11 @@ class Document:
         self.changed.emit(between(old, state), within)
 
 
-def _bound(steps: list[_Step]) -> None:
-    """Forget the oldest steps while all of them hold too much; the newest always stays."""
+def _bound(steps: list[_Step], old: State, new: State) -> None:
+    """Weigh the newest step, from ``new`` to ``old``; forget the oldest while all hold too much. The newest always stays."""
+    if not steps or steps[-1].state is not old:
+        return  # a listener did something else meanwhile
+    steps[-1].cost = only_in(old, new)
     total = sum(step.cost for step in steps)
     while len(steps) > 1 and total > HISTORY:
         total -= steps.pop(0).cost

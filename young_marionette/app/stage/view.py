@@ -60,6 +60,8 @@ class StageView(QWidget):
         self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
         self.handle, self._turning = None, None
+        # The picture covers all: nothing has to be painted beneath it.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
         self.setMinimumSize(320, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

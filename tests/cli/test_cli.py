@@ -284,8 +284,18 @@ class Commands(Line):
         self.assertEqual(code, 1)
         self.assertIn("Internal error: ZeroDivisionError", err)
 
+    def test_contacts(self):
+        told = json.loads(self.ok("contacts", self.show / "quay/climb_ladder.bvh", "--json"))
+        self.assertEqual((told["frames"], told["rate"]), (241, 30.0))
+        held = [c for c in told["contacts"] if c["point"] == "left heel" and c["held"]]
+        self.close([c["height"] for c in held], [0.28, 0.84, 1.4], 0.02)
+        self.assertEqual([c["first"] for c in told["contacts"] if c["point"] == "left heel"][0], 0)
+        text = self.ok("contacts", self.show / "loft/sweep_quay.bvh")
+        self.assertRegex(text, r"left toe +frames 0 to \d+: on the floor, slides \d\d+ mm")
+        self.assertIn("seat", self.ok("contacts", self.show / "loft/row_boat.bvh"))
+
     def test_every_command_tells_what_it_takes(self):
-        for command in ("info", "retarget", "match", "rename", "convert", "demo"):
+        for command in ("info", "contacts", "retarget", "match", "rename", "convert", "demo"):
             self.assertIn(f"usage: young-marionette {command}", self.ok(command, "--help"))
             self.assertIn(command, self.ok("--help"))
 

@@ -34,7 +34,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _retarget, _match, _rename, _convert, _demo):
+    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _demo):
         add(commands)
     return parser.parse_args(words), parser
 
@@ -93,6 +93,15 @@ def _info(commands: object) -> None:
     command = _command(commands, "info", does)
     _file(command, "file", "A motion or a skeleton.")
     _text(command, "--skeleton", SKELETON)
+    _result_options(command, written=False)
+
+
+def _contacts(commands: object) -> None:
+    does = "Tell what the feet, hands, knees and the seat of a clip touch: frames, height over the floor, slide."
+    command = _command(commands, "contacts", does)
+    _file(command, "file", "A motion.")
+    _text(command, "--skeleton", SKELETON)
+    _text(command, "--clip", CLIP)
     _result_options(command, written=False)
 
 

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, retarget, match, rename, convert, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage.
+"""``young-marionette``: info, contacts, retarget, match, rename, convert, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -28,6 +28,17 @@ def info(asked: Namespace) -> None:
         print_json(report.info(entries))
     else:
         report.print_info(entries)
+
+
+def contacts(asked: Namespace) -> None:
+    from ..project.opening import open_source
+    from . import report
+
+    entry = open_source(asked.file, asked.skeleton, asked.clip)
+    if asked.as_json:
+        print_json(report.contacts(entry))
+    else:
+        report.print_contacts(entry)
 
 
 def retarget(asked: Namespace) -> None:
@@ -126,7 +137,7 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
-COMMANDS = {run.__name__: run for run in (info, retarget, match, rename, convert, demo)}
+COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, demo)}
 
 
 def _unit(text):

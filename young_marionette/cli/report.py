@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
 from ..wording.facts import fact_words, rest_pose_words
-from ..wording.findings import finding_words
+from ..wording.findings import counted, finding_words
 from .console import say
 
 
@@ -97,6 +97,38 @@ def _print_info(entry):
     say("Joints: " + ", ".join(skeleton.names))
     for oddity in entry.oddities:
         say(f"Note: {finding_words(oddity).text}")
+
+
+def contacts(entry):
+    """What a clip touches, as plain data."""
+    found = entry.contacts
+    return {
+        "file": str(entry.path),
+        "clip": entry.name,
+        "frames": entry.placed_clip.frames,
+        "rate": found.rate,
+        "floor": round(found.floor, 4),
+        "contacts": [
+            {
+                "point": c.point,
+                "first": c.first,
+                "last": c.last,
+                "height": round(c.height, 4),
+                "slide_mm": round(c.slide * 1000, 1),
+                "held": c.held,
+            }
+            for c in found.found
+        ],
+    }
+
+
+def print_contacts(entry):
+    """What a clip touches, a line for each contact."""
+    found = entry.contacts
+    say(f"{entry.name}: {counted(len(found.found), 'contact')} in {counted(entry.placed_clip.frames, 'frame')}")
+    for c in found.found:
+        place = f"{c.height * 100:.0f} cm over the floor" if c.held else "on the floor"
+        say(f"{c.point:<11} frames {c.first} to {c.last}: {place}, slides {c.slide * 1000:.0f} mm")
 
 
 def _strings(pairing):

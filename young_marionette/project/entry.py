@@ -27,6 +27,7 @@ from ..formats.source_file import FileLayout
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
+    from ..core.contacts.finding import Contacts
     from ..core.figure.facts import Figure
     from ..core.findings import Fact
     from ..formats.source_file import SourceFile
@@ -91,6 +92,17 @@ class Entry:
 
     def _examined(self) -> Figure:
         return place_figure(self.rested_skeleton, self.correction, self.declared)
+
+    @property
+    def contacts(self) -> Contacts:
+        """What the placed clip touches, as found in it; nothing for what has no motion or no body."""
+        from ..core.contacts.finding import Contacts, find_contacts  # brings SciPy, which most of the rest does without
+
+        clip, figure, character = self.placed_clip, self.figure, self.placed_character
+        if self.take is None or figure.body is None:
+            return Contacts(rate=clip.rate)
+        body = replace(figure.body, stature=figure.height)  # in metres, as the placed clip is
+        return EVALUATOR.of("contacts", (clip, figure, character), lambda: find_contacts(clip, body, character))
 
     @property
     def family(self) -> str:
@@ -167,9 +179,11 @@ class Entry:
         """``(facts, oddities)`` of the motion; a character's one pose is none."""
         if self.take is None or (self.take.frames <= 2 and self.character is not None):
             return (), ()
-        key = self.take, self._seen_as, self.correction
+        key, figure = (self.take, self._seen_as, self.correction), self.figure
         keys = self.take.keys if isinstance(self.take, KeyedClip) else None
-        return EVALUATOR.of("motion facts", key, lambda: motion_facts(self.placed_clip, self.figure.body, keys))
+        return EVALUATOR.of(
+            "motion facts", key, lambda: motion_facts(self.placed_clip, figure.body, keys, figure.height)
+        )
 
     @property
     def body_facts(self) -> tuple[Fact, ...]:

@@ -11,9 +11,11 @@ import numpy as np
 
 from .. import rotations as rot
 from ..clip import blocks
+from ..contacts.sitting import sits
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
 from ..humanoid.reading import Body, Shape, read_shape
+from ..humanoid.words import LEFT, RIGHT
 from ..kinematics import forward_rows
 from ..units import UNITS, name_of
 from .correction import BIND, Correction
@@ -209,11 +211,12 @@ def _square(forward: np.ndarray, up: np.ndarray) -> np.ndarray:
 
 
 def motion_facts(
-    clip: Clip, body: Body | None, keys: int | None = None
+    clip: Clip, body: Body | None, keys: int | None = None, height: float | None = None
 ) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:
     """Facts and oddities of a placed clip: length, travel, floor, junk. Returns ``(facts, oddities)``.
 
-    ``keys``: at how many times the file has any, where it has none on every frame.
+    ``keys``: at how many times the file has any, where it has none on every frame. ``height``: of the placed figure
+    (metres), where that is not the body's stature.
     """
     facts = [
         Fact("rate", {"rate": clip.rate}),
@@ -230,17 +233,24 @@ def motion_facts(
         oddities.append(finding("collapsed"))
     hips = body.parts["hips"][0]
     feet = [j for part in ("left foot", "right foot", "left toes", "right toes") for j in body.parts.get(part, ())]
-    ways, lowest = np.empty((2, clip.frames)), np.empty(clip.frames)
+    legs = [
+        (body.parts[f"{s} thigh"][0], body.parts[f"{s} shin"][0]) for s in (LEFT, RIGHT) if f"{s} shin" in body.parts
+    ]
+    ways, lowest, seated = np.empty((2, clip.frames)), np.empty(clip.frames), np.zeros(clip.frames, bool)
     for part in blocks(clip.frames):
-        places, _ = forward_rows(clip.picked(part), [hips, *feet])
+        places, _ = forward_rows(clip.picked(part), [hips, *feet, *(j for leg in legs for j in leg)])
         ways[:, part], lowest[part] = places[hips][[0, 2]], places[feet][:, 1].min(0)
+        if legs and feet:
+            tops, knees = places[[leg[0] for leg in legs]], places[[leg[1] for leg in legs]]
+            seated[part] = sits(tops, knees, places[feet], height or body.stature)
     travel = np.ptp(ways, axis=1)
     facts.append(Fact("travel", {"in_place": bool(max(travel) <= 0.3), "metres": float(np.hypot(*travel))}))
     low = float(np.sort(lowest)[clip.frames // 10])  # where nothing but a few frames is lower
     rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
     floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("floor", {"metres": floor}))
-    if abs(floor) > 0.025 and clip.frames > 2:
+    # The feet of who sits rest on whatever there is.
+    if abs(floor) > 0.025 and clip.frames > 2 and seated.mean() < 0.5:
         oddities.append(finding("floor", metres=floor))
     return tuple(facts), tuple(oddities)
 

@@ -1,0 +1,1 @@
+"""Contacts: where feet, hands, knees and the seat are held still against something."""

@@ -289,7 +289,7 @@ class Commands(Line):
         self.assertEqual((told["frames"], told["rate"]), (241, 30.0))
         held = [c for c in told["contacts"] if c["point"] == "left heel" and c["held"]]
         self.close([c["height"] for c in held], [0.28, 0.84, 1.4], 0.02)
-        self.assertEqual([c["first"] for c in told["contacts"] if c["point"] == "left heel"][0], 0)
+        self.assertEqual(next(c["first"] for c in told["contacts"] if c["point"] == "left heel"), 0)
         text = self.ok("contacts", self.show / "loft/sweep_quay.bvh")
         self.assertRegex(text, r"left toe +frames 0 to \d+: on the floor, slides \d\d+ mm")
         self.assertIn("seat", self.ok("contacts", self.show / "loft/row_boat.bvh"))

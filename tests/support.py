@@ -19,7 +19,8 @@ from young_marionette.core.keys.keyed import dense
 from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import match
 from young_marionette.core.matching.tying import tie
-from young_marionette.core.transfer.retarget import Transfer, TransferSettings
+from young_marionette.core.transfer.retarget import Transfer
+from young_marionette.core.transfer.settings import TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
 from young_marionette.wording.findings import finding_words
@@ -177,6 +178,13 @@ def retargeted(clip, rig, settings=TransferSettings()):
     strings = tie(source.skeleton, here.body, target, there.body)
     transfer = Transfer(source.skeleton, target, strings, match(strings, source.skeleton, target), settings)
     return transfer.run(source), source, there, transfer
+
+
+def live_clip(state):
+    """The whole live result of a document's active pair."""
+    from young_marionette.project.planting import result
+
+    return result(state.pairing, state.source_entry, state.rig_entry)
 
 
 def joints_at(clip):

@@ -45,7 +45,7 @@ class Corrections(WindowCase):
 
     def hips_travel(self):
         entry = self.state.source_entry
-        motion = Motion(entry.placed_clip)
+        motion = Motion(entry)
         path = motion.path(entry.figure.body.parts["hips"][0], 0, motion.frames - 1)
         return float(np.ptp(path[:, [0, 2]], axis=0).max())
 

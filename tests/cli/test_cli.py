@@ -92,7 +92,7 @@ class Commands(Line):
 
     def test_limbs_point_as_the_sources(self):
         """Read back from the files, forearms and shins point alike in the world."""
-        self.retarget()
+        self.retarget("--no-pin")
         source, out = read(self.lamp).skeletons[0].clips[0], read(self.out).skeletons[0].clips[0]
         a, b = joints_at(source), joints_at(out)
         for here, there in (
@@ -101,6 +101,26 @@ class Commands(Line):
         ):
             (i, j), (k, m) = [source.skeleton.index[n] for n in here], [out.skeleton.index[n] for n in there]
             self.assertLess(np.degrees(rot.angle_between(a[:, j] - a[:, i], b[:, m] - b[:, k])).max(), 0.01)
+
+    def test_feet_are_planted_where_proportions_differ(self):
+        out = self.folder / "walk.bvh"
+        walk = [self.show / "quay/walk_the_wall.bvh", self.show / "puppets/Puffin.bvh", "--out", out, "--overwrite"]
+        for words, planted in (((), True), (("--no-pin",), False), (("--pin", "--in-place"), True)):
+            told = json.loads(self.ok("retarget", *walk, *words, "--json"))
+            self.assertEqual(told["planted"], planted)
+            for point in ("left heel", "left toe", "right heel", "right toe"):
+                slide = told["deviation"]["slide_mm"][point]
+                self.assertGreater(slide["before"], 1.5)
+                if planted:
+                    self.assertLess(slide["after"], 0.01)
+                else:
+                    self.assertEqual(slide["after"], slide["before"])
+            self.assertEqual(told["deviation"]["hips_lowered_mm"] > 1, planted)
+        self.assertIn("Feet planted: they slid up to", self.ok("retarget", *walk))
+        self.assertIn("Feet free", self.ok("retarget", *walk, "--no-pin"))
+        same = [self.show / "quay/walk_the_wall.bvh", self.show / "quay/carry_bucket.bvh", "--out", out, "--overwrite"]
+        self.assertFalse(json.loads(self.ok("retarget", *same, "--json"))["planted"])
+        self.refused("retarget", *walk, "--pin", "--no-pin", says="not allowed with")
 
     def test_rate_and_range(self):
         self.retarget("--fps", 60, "--range", "30:90")

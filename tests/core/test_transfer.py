@@ -26,7 +26,8 @@ from young_marionette.core.kinematics import forward
 from young_marionette.core.matching.stance import limbs_left, match, same_body
 from young_marionette.core.matching.tying import String, tie
 from young_marionette.core.skeleton import pose_world
-from young_marionette.core.transfer.retarget import Transfer, TransferSettings
+from young_marionette.core.transfer.retarget import Transfer
+from young_marionette.core.transfer.settings import TransferSettings
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import Build, make_figure
 

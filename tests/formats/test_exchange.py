@@ -141,7 +141,7 @@ class Bodies(Case):
         for name, entry in puppets().items():
             clip = self._wave(entry)
             source = replace(entry, role="clip", take=clip)
-            baked = bake(pair(source, entry), source)
+            baked = bake(pair(source, entry), source, entry)[0]
             tall = entry.figure.height
             self.close(joints_at(baked), joints_at(source.placed_clip), 1e-4 * tall, name)
             for frame in (0, 7, 14):
@@ -194,13 +194,13 @@ class Bodies(Case):
                     size = np.ptp(own, axis=0).max()
                     self.close([told.min(0), told.max(0)], [own.min(0), own.max(0)], 1e-3 * size, out.name)
             # Onto another rig it brings where joints go, and nothing of their size.
-            baked = bake(pair(source, entry), source)
+            baked = bake(pair(source, entry), source, entry)[0]
             self.assertEqual(len(baked.scaled), 0)
 
     def test_delivered_with_and_without_the_body(self):
         source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         for name, entry in puppets().items():
-            baked = bake(pair(source, entry), source, frames=(60, 90))
+            baked = bake(pair(source, entry), source, entry, frames=(60, 90))[0]
             wanted = joints_at(baked)
             for ending in (".glb", ".usdc", ".bvh"):
                 for body in (False, True):
@@ -223,7 +223,7 @@ class InTheEyesOfOthers(Case):
         source = opening.open_source(show_folder() / "quay/carry_bucket.bvh")
         self.baked = {}
         for name, entry in puppets().items():
-            self.baked[name] = entry, bake(pair(source, entry), source, frames=(40, 70))
+            self.baked[name] = entry, bake(pair(source, entry), source, entry, frames=(40, 70))[0]
 
     def written(self, ending, body):
         for name, (entry, baked) in self.baked.items():
@@ -301,7 +301,7 @@ class Survival(Case):
         path.write_bytes(b"".join(bytes(c) for c in as_glb(document, binary)))
         rig, source = opening.open_rig(path), opening.open_source(show_folder() / "quay/light_lamp.bvh")
         out = self.folder / "out.glb"
-        delivery.deliver(out, bake(pair(source, rig), source, frames=(0, 30)), rig, body=True)
+        delivery.deliver(out, bake(pair(source, rig), source, rig, frames=(0, 30))[0], rig, body=True)
         old, new = load(path), load(out)
         for key in ("extras", "materials", "meshes", "nodes", "skins", "images", "textures", "scenes", "extensions"):
             if key in old.document:

@@ -325,7 +325,7 @@ class Vrm(Case):
         source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         clip = source.clip.cut(0, 20)
         source = replace(source, take=replace(clip, morphs=("aa", "happy"), weights=np.linspace([0, 1], [1, 0], 21)))
-        baked = delivery.bake(pair(source, rig), source)
+        baked = delivery.bake(pair(source, rig), source, rig)[0]
         self.assertEqual(rig.with_morphs(baked).morphs, ("happy", "jaw_open"))
         self.close(rig.with_morphs(baked).weights[:, 1], np.linspace(0, 1, 21), 1e-9)
         out = self.folder / "a.glb"
@@ -357,7 +357,7 @@ class Vrm(Case):
                 - points[file.skeletons[0].skeleton.index[f"{side}UpperArm"]]
             )
             self.close(arm / np.linalg.norm(arm), [sign, 0, 0], 1e-5)
-        baked = delivery.bake(pair(source, rig), source, frames=(0, 60))
+        baked = delivery.bake(pair(source, rig), source, rig, frames=(0, 60))[0]
         here = [file.skeletons[0].skeleton.index[n] for n in baked.skeleton.names]
         self.close(joints_at(dense_clips(file)[0])[:, here], joints_at(baked), 1e-5)
 

@@ -1,6 +1,7 @@
 """Files with sparse keys: read as keys, made frames only when needed, written back as they were; start times stay."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -172,6 +173,8 @@ class Gltf(Case):
         )
         self.assertIsInstance(source.take, KeyedClip)
         pairing = delivery.pair_files(source, rig)
+        # What the frames between the keys do is not the same motion: other feet stand still.
+        pairing = replace(pairing, settings=replace(pairing.settings, feet="free"))
         baked = delivery.retarget(source, rig, pairing, self.folder / "x.glb")
         self.assertEqual(baked.frames, clip.frames)
         want = delivery.retarget(dense, rig, pairing, self.folder / "y.glb")

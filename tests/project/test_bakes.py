@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.support import Case, joints_at, show_folder, show_state
+from tests.support import Case, joints_at, live_clip, show_folder, show_state
 from young_marionette.core.figure.correction import BIND, Correction
 from young_marionette.core.figure.placement import place_clip
 from young_marionette.formats import read
@@ -41,7 +41,7 @@ class OneMotion(Case):
         document = Document()
         document.do(do.AddEntries((source, rig)), do.Choose(source.id), do.Choose(rig.id, as_rig=True))
         document.do(do.Bake(frames=(0, 30)))
-        live = document.state.pairing.transfer.run(document.state.source_entry.placed_clip.cut(0, 30))
+        live = live_clip(document.state).cut(0, 30)
         return live, document.state.bakes[0]
 
     def test_every_field_of_a_rigs_correction_in_every_format(self):

@@ -5,7 +5,7 @@ from unittest import mock
 
 import numpy as np
 
-from tests.support import Case, figure, joints_at, show_folder, show_state, told
+from tests.support import Case, figure, joints_at, live_clip, show_folder, show_state, told
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
 from young_marionette.formats import read, write
@@ -344,7 +344,7 @@ class Adopting(WithShow):
 class Baking(WithShow):
     def test_baked_clip_is_the_live_one_in_the_rigs_file_world(self):
         self.do(do.Choose(self.id_of("Puffin"), as_rig=True))
-        live = self.state.pairing.transfer.run(self.state.source_entry.placed_clip)
+        live = live_clip(self.state)
         self.do(do.Bake())
         entry = self.state.bakes[-1]
         self.assertEqual((entry.role, entry.name), ("baked", "light_lamp on Puffin"))
@@ -389,7 +389,7 @@ class Baking(WithShow):
     def test_source_clip_is_untouched(self):
         source = self.state.source_entry
         before = source.clip.rotations.copy()
-        bake(self.state.pairing, source, fps=24)
+        bake(self.state.pairing, source, self.state.rig_entry, fps=24)
         self.close(source.clip.rotations, before, 0)
 
 

@@ -87,7 +87,7 @@ class Director:
 
     def _playing(self, entry, kind, rig=None, pairing=None):
         session = self.session
-        motion = Motion(entry.placed_clip, pairing)
+        motion = Motion(entry, pairing, rig)
         frame = round(session.second * motion.rate + 1e-6) if kind == BAKED else session.frame
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = entry.placed_clip
@@ -143,13 +143,13 @@ class Director:
             entry = state.rig_entry if figure.kind == MARIONETTE else state.source_entry
             if figure.kind == BAKED or entry is None or entry.figure.body is None or session.preview:
                 continue
-            motion = (
-                Motion(state.source_entry.placed_clip, state.pairing if figure.kind == MARIONETTE else None)
-                if state.source_entry
-                else None
-            )
-            if motion is None:
+            if state.source_entry is None:
                 continue
+            motion = (
+                Motion(state.source_entry, state.pairing, state.rig_entry)
+                if figure.kind == MARIONETTE
+                else Motion(state.source_entry)
+            )
             reach = int(motion.rate * 0.8)
             tint = colour(figure.kind).getRgbF()
             for part in ("left hand", "right hand", "left foot", "right foot"):

@@ -202,6 +202,7 @@ class Header(QWidget):
         self.snags.setMinimumWidth(104)
         layout.addWidget(self.snags)
         session.document_changed.connect(lambda _change: self.show_state())  # any change can be undone
+        session.snags_changed.connect(self.show_state)
         session.step_changed.connect(self.show_state)
         self.show_state()
 

@@ -51,7 +51,7 @@ def strip_picture(entry, size, ratio=2.0):
     picture.fill(Qt.GlobalColor.transparent)
     from ..project.playback import Motion
 
-    motion = Motion(clip)
+    motion = Motion(entry)
     poses = [motion.at(f)[0] for f in spread_frames(clip.frames, count)]
     if entry.role == RIG:
         poses = [entry.placed_skeleton.rest_world[0]]  # what a rig is told by, whatever frame its file holds

@@ -14,6 +14,7 @@ from ..project.order import Order
 from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
 from . import settings
+from .live import LiveResult
 
 TICK = 15
 WORDS_AFTER = 40
@@ -27,6 +28,7 @@ class Session(QObject):
     document_changed = Signal(Change)  # all that was touched since it was told last
     preview_changed = Signal()
     posed = Signal()
+    snags_changed = Signal()  # without any change of the document
     frame_changed = Signal()
     playing_changed = Signal()
     step_changed = Signal()
@@ -56,6 +58,8 @@ class Session(QObject):
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
         self._soon.timeout.connect(self._on_document)
         self._on_document()
+        self.live = LiveResult(self)
+        self.live.measured.connect(self._on_measured)
 
     # --- document -------------------------------------------------------------------------------
     def listen(self, parts, slot):
@@ -121,6 +125,16 @@ class Session(QObject):
         self.route = route_states(state, self.snags)
         self._fit_time()
         self.document_changed.emit(change)
+        self._tell_origin()
+
+    def _on_measured(self):
+        """What the whole result was found to be off by may be snags, too."""
+        self.snags = find_snags(self.state)
+        self.route = route_states(self.state, self.snags)
+        self.snags_changed.emit()
+
+    def _tell_origin(self):
+        state = self.state
         origin = state.pairing.origin if state.pairing else None
         if origin != self._origin:
             self._origin = origin

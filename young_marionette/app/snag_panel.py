@@ -34,6 +34,7 @@ class SnagPanel(QFrame):
         self.rows.setSpacing(6)
         layout.addWidget(scrolling(self.rows), 1)
         session.document_changed.connect(lambda _change: self._refill(anyway=False))
+        session.snags_changed.connect(lambda: self._refill(anyway=False))
 
     def toggle(self):
         """Show or hide."""

@@ -208,6 +208,7 @@ class Window(QMainWindow):
         session.preview_changed.connect(self._on_preview)
         session.frame_changed.connect(self.show_stage)
         session.posed.connect(self._on_posed)
+        session.live.ready.connect(self.show_stage)
         session.step_changed.connect(self._on_step)
         session.chosen_changed.connect(self._on_chosen)
         session.view_changed.connect(self._on_view)
@@ -519,6 +520,7 @@ class Window(QMainWindow):
     def closeEvent(self, event):
         """Close at once: what is not saved is kept, and offered next time."""
         self.running.close()
+        self.session.live.close()
         self.session.play(False)
         self.hide()  # closed for the user at once, whatever is still to be kept
         try:

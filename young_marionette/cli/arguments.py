@@ -115,6 +115,12 @@ def _retarget(commands: object) -> None:
         "--save-stringing", type=Path, metavar="FILE", help="Where to save the stringing that was used."
     )
     _switch(command, "--in-place", "Keep the hips over one spot.")
+    feet = command.add_mutually_exclusive_group()
+    for word, setting, tells in (
+        ("--pin", "planted", "Plant the feet where the source's stand; the usual where the proportions differ."),
+        ("--no-pin", "free", "Leave the feet as the transfer puts them."),
+    ):
+        feet.add_argument(word, dest="feet", action="store_const", const=setting, help=tells)
     _motion_options(command)
     _result_options(command)
 

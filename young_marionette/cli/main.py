@@ -48,6 +48,8 @@ def retarget(asked: Namespace) -> None:
     from ..formats.registry import check_writable
     from ..project import delivery, opening
     from ..project import stringing as stringings
+    from ..project.bakes import spanned
+    from ..project.deviation import of_motion
     from . import report
 
     frames, out, saved, overwrite = _range(asked.frames), asked.out, asked.save_stringing, asked.overwrite
@@ -57,16 +59,20 @@ def retarget(asked: Namespace) -> None:
         check_free(saved, overwrite)
     source, rig = opening.open_source(asked.source, clip=asked.clip), opening.open_rig(asked.rig)
     pairing = delivery.pair_files(source, rig, asked.stringing)
-    if asked.in_place:
-        pairing = replace(pairing, settings=replace(pairing.settings, in_place=True))
+    changes: dict[str, object] = {"in_place": True} if asked.in_place else {}
+    if asked.feet is not None:
+        changes["feet"] = asked.feet
+    pairing = replace(pairing, settings=replace(pairing.settings, **changes))  # type: ignore[arg-type]
     more = []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
     baked = delivery.retarget(source, rig, pairing, out, asked.fps, frames, overwrite, bool(asked.body), more)
+    clip, contacts = spanned(source, asked.fps, frames)
+    off = of_motion(pairing, rig, clip, contacts, baked)
     if asked.as_json:
-        print_json(report.retarget(source, rig, pairing, baked, out))
+        print_json(report.retarget(source, rig, pairing, baked, out, off))
     else:
-        report.print_retarget(source, rig, pairing, baked, out)
+        report.print_retarget(source, rig, pairing, baked, out, off)
 
 
 def match(asked: Namespace) -> None:

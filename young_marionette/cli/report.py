@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
+from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE
+from ..project.planting import plants
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import counted, finding_words
 from .console import say
@@ -145,7 +147,7 @@ def _strings(pairing):
     ]
 
 
-def retarget(source, rig, pairing, baked, out):
+def retarget(source, rig, pairing, baked, out, off):
     """What was tied and written, as plain data."""
     return {
         **pairing_facts(source, rig, pairing),
@@ -155,7 +157,22 @@ def retarget(source, rig, pairing, baked, out):
         "seconds": round(baked.seconds, 6),
         "scale": pairing.transfer.scale,
         "in_place": pairing.settings.in_place,
+        "planted": plants(pairing),
+        "deviation": _deviation(off),
     }
+
+
+def _deviation(off):
+    """How far feet slide, sink and float at worst, in mm, before planting and after; per contact point or foot."""
+    told = {}
+    for kind in (SLIDE, SINK, FLOAT):
+        told[f"{kind}_mm"] = {
+            lane.part: {"before": round(lane.worst * 1000, 3), "after": round(now.worst * 1000, 3)}
+            for lane, now in zip(off.before, off.after)
+            if lane.kind == kind
+        }
+    told["hips_lowered_mm"] = round(off.worst(LOWERED)[1] * 1000, 3)
+    return told
 
 
 def pairing_facts(source, rig, pairing):
@@ -184,13 +201,18 @@ def _notes(source, rig):
     return [finding_words(odd).text for odd in (*source.oddities, *rig.figure.oddities, *rig.notes)]
 
 
-def print_retarget(source, rig, pairing, baked, out):
+def print_retarget(source, rig, pairing, baked, out, off):
     """What was tied and written, as tables."""
     print_pairing(source, rig, pairing)
     say(
         f"Wrote {out}: {baked.frames} frames at {baked.rate:g} per second, {baked.seconds:.2f} s, "
         f"legs {pairing.transfer.scale:.3f} times the source's"
     )
+    before, after = off.worst(SLIDE)
+    if plants(pairing):
+        say(f"Feet planted: they slid up to {before * 1000:.1f} mm, now {after * 1000:.1f} mm")
+    else:
+        say(f"Feet free: where the source's stand they slide up to {after * 1000:.1f} mm")
 
 
 def print_pairing(source, rig, pairing):

@@ -68,13 +68,9 @@ class Evaluator:
 
         Two threads that ask at the same time may both work it out; the first one's value is what both get.
         """
-        key = (what, *[x if type(x) in _PLAIN else _key_of(x) for x in inputs])
-        with self._lock:
-            self._asked += 1
-            if key in self._kept:
-                kept = self._kept[key]
-                kept.asked = self._asked
-                return kept.value
+        key, kept = self._look(what, inputs)
+        if kept is not None:
+            return kept.value  # type: ignore[no-any-return]
         value = make()
         with self._lock:
             if key not in self._kept:
@@ -82,6 +78,21 @@ class Evaluator:
                 self._let_go()
                 return value
             return self._kept[key].value
+
+    def peek(self, what: str, inputs: tuple) -> Any:
+        """The value for ``inputs`` where it was worked out already, else None."""
+        kept = self._look(what, inputs)[1]
+        return None if kept is None else kept.value
+
+    def _look(self, what: str, inputs: tuple) -> tuple[Hashable, _Kept | None]:
+        key = (what, *[x if type(x) in _PLAIN else _key_of(x) for x in inputs])
+        with self._lock:
+            self._asked += 1
+            if key not in self._kept:
+                return key, None
+            kept = self._kept[key]
+            kept.asked = self._asked
+            return key, kept
 
     @property
     def size(self) -> int:

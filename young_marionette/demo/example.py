@@ -75,7 +75,7 @@ def _one(folder, source_path, rig_path):
     pairing = delivery.pair_files(source, rig)
     left = max(limb.angle for limb in pairing.limbs)
     pairing_time = lap()
-    baked = delivery.bake(pairing, source)
+    baked, _ = delivery.bake(pairing, source, rig)
     baking = lap()
     out = folder / f"{source.name} on {rig.name}.bvh"
     delivery.deliver(out, baked, rig, overwrite=True)

@@ -18,8 +18,10 @@ from ..core.findings import Fact, Finding
 from ..core.resample import resample
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
+from .planting import carry, plants
 
 if TYPE_CHECKING:
+    from ..core.contacts.contact import Contacts
     from .document import State
 
 
@@ -30,6 +32,7 @@ class Bake:
     ``source``: id of the entry that it came from. ``rig`` and ``pairing``: the rig, and strings, stance and settings,
     as they were then; ``fps`` and ``frames`` what was asked for (see ``baked``). ``digest``: of all that went in; empty
     where that is not known (bakes of projects of version 2). A pairing of None is not known either.
+    ``contacts``: what its feet are planted by, in its frames; None where they are free.
     """
 
     id: str
@@ -42,6 +45,7 @@ class Bake:
     frames: tuple[int, int] | None = None
     digest: str = ""
     tags: tuple[str, ...] = ()
+    contacts: Contacts | None = None
 
     role = BAKED
     path: Path | None = None
@@ -78,21 +82,36 @@ class Bake:
 def baked(
     pairing: Pairing,
     source: Entry,
+    rig: Entry,
     fps: float | None = None,
     frames: tuple[int, int] | None = None,
     name: str | None = None,
-) -> Clip:
-    """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig).
+) -> tuple[Clip, Contacts | None]:
+    """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig), and what it is planted by.
 
     ``frames (first, last)``: both included, counted from 0 in the source clip. ``fps``: frames per
     second of the result, the source's if None; its length in seconds stays.
     """
-    clip = source.placed_clip
+    clip, contacts = spanned(source, fps, frames)
+    if not plants(pairing):
+        return carry(pairing, rig, clip, None, name or clip.name), None
+    if frames is not None and fps is None:
+        # Where a foot stands does not depend on where the clip is cut.
+        whole = carry(pairing, rig, source.placed_clip, source.contacts, name or clip.name)
+        return cut_to(whole, frames), contacts
+    return carry(pairing, rig, clip, contacts, name or clip.name), contacts
+
+
+def spanned(source: Entry, fps: float | None, frames: tuple[int, int] | None) -> tuple[Clip, Contacts]:
+    """The source's clip and its contacts in some frames and at a rate, as ``baked`` takes them."""
+    clip, contacts = source.placed_clip, source.contacts
+    if frames is None and fps is None:
+        return clip, contacts
+    span = frames if frames is not None else (0, clip.frames - 1)
+    contacts = contacts.in_frames(*span, fps if fps is not None else clip.rate)
     if frames is not None:
         clip = cut_to(clip, frames)
-    if fps is not None:
-        clip = resample(clip, fps)
-    return pairing.transfer.run(clip, name or clip.name)
+    return resample(clip, fps) if fps is not None else clip, contacts
 
 
 def bake(
@@ -106,11 +125,10 @@ def bake(
 ) -> Bake:
     """Bake a source entry onto a rig; InputError where a required part has no string."""
     refuse_gaps(pairing, source, rig)
-    clip = replace(baked(pairing, source, fps, frames), name=name)
+    clip, contacts = baked(pairing, source, rig, fps, frames, name)
     still = replace(rig, take=None) if rig.correction.rest in (None, BIND) else rig
-    return Bake(
-        identifier, name, source.id, still, pairing, clip, fps, frames, digest(pairing, source, rig, fps, frames)
-    )
+    made_from = digest(pairing, source, rig, fps, frames)
+    return Bake(identifier, name, source.id, still, pairing, clip, fps, frames, made_from, contacts=contacts)
 
 
 def digest(
@@ -130,6 +148,7 @@ def digest(
         (bool(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
         _stable(pairing.stance.source),
         _stable(pairing.stance.target),
+        *([("planted", source.contact_choices)] if plants(pairing) else []),
     ):
         made.update(f"{part!r}\n".encode("utf-8", "surrogatepass"))
     return made.hexdigest()[:32]

@@ -145,6 +145,6 @@ def retarget(
     for path in (out, *(o.path for o in more)):
         (check_writable if path == out else check_free)(path, overwrite)
     refuse_gaps(pairing, source, rig)
-    baked = bake(pairing, source, fps, frames)
+    baked, _ = bake(pairing, source, rig, fps, frames)
     write_together([*delivered(out, baked, rig, body), *more])
     return baked

@@ -12,6 +12,9 @@ import numpy as np
 from ..core.character.facts import character_facts
 from ..core.character.meshes import bind_pose, placed_character
 from ..core.clip import Clip
+from ..core.contacts.choices import ContactChoices
+from ..core.contacts.contact import Contacts
+from ..core.contacts.finding import find_contacts, is_searched
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND, Correction, put_down
 from ..core.figure.declared import Declared
@@ -27,9 +30,9 @@ from ..formats.source_file import FileLayout
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
-    from ..core.contacts.finding import Contacts
     from ..core.figure.facts import Figure
     from ..core.findings import Fact
+    from ..core.humanoid.reading import Body
     from ..formats.source_file import SourceFile
 
 
@@ -42,7 +45,7 @@ class Entry:
     """``skeleton`` and ``take`` are in the file's unit and axes; ``placed_*`` stand in our world.
 
     ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
-    ``declared``: what the file says of itself. What is worked out of these lies with the evaluator.
+    ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts. What is worked out of these lies with the evaluator.
     """
 
     id: str
@@ -57,6 +60,7 @@ class Entry:
     notes: tuple[Finding, ...] = ()
     tags: tuple[str, ...] = ()
     declared: Declared = Declared()
+    contact_choices: ContactChoices = ContactChoices()
 
     @property
     def clip(self) -> Clip | None:
@@ -96,13 +100,25 @@ class Entry:
     @property
     def contacts(self) -> Contacts:
         """What the placed clip touches, as found in it; nothing for what has no motion or no body."""
-        from ..core.contacts.finding import Contacts, find_contacts  # brings SciPy, which most of the rest does without
-
-        clip, figure, character = self.placed_clip, self.figure, self.placed_character
-        if self.take is None or figure.body is None:
+        clip, body, character = self.placed_clip, self.metric_body, self.placed_character
+        if self.take is None or body is None:
             return Contacts(rate=clip.rate)
-        body = replace(figure.body, stature=figure.height)  # in metres, as the placed clip is
-        return EVALUATOR.of("contacts", (clip, figure, character), lambda: find_contacts(clip, body, character))
+        key = clip, body, character, self.contact_choices
+        return EVALUATOR.of("contacts", key, lambda: find_contacts(*key))
+
+    @property
+    def knows_contacts(self) -> bool:
+        """Whether contacts come at once: what is looked at for them was worked out already."""
+        return self.take is None or is_searched(self.placed_clip, self.metric_body, self.placed_character)
+
+    @property
+    def metric_body(self) -> Body | None:
+        """The body as it was read, with its stature in metres, as the placed clip is; None where none can be read."""
+        figure = self.figure
+        if figure.body is None:
+            return None
+        body = figure.body
+        return EVALUATOR.of("body in metres", (figure,), lambda: replace(body, stature=figure.height))
 
     @property
     def family(self) -> str:

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, TypeVar
 from urllib.parse import unquote_to_bytes
 
 from ..core.clip import Clip
+from ..core.contacts.choices import Adjusted, ContactChoices, Drawn
+from ..core.contacts.contact import Contact, Contacts
 from ..core.errors import InputError
 from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
@@ -18,6 +20,7 @@ from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
+from ..core.transfer.settings import FREE
 from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
 from .bakes import Bake
@@ -33,7 +36,7 @@ from .stringing import from_file
 from .stringing.sides import Bare
 
 if TYPE_CHECKING:
-    from .schema import PairingFile
+    from .schema import ContactChoicesFile, ContactsFile, PairingFile
 
 
 def of_document(label: str, data: bytes, blobs: Blobs) -> State:
@@ -42,29 +45,40 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     reading = Reading(label, blobs, file.version)
     entries = tuple(reading.entry(item) for item in file.entries)
     state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
-    state = with_pairings(label, state, file.pairings)
+    state = with_pairings(label, state, file.pairings, file.version)
     bakes = tuple(reading.bake(item) for item in file.bakes)
     ids = [*(e.id for e in entries), *(b.id for b in bakes)]
     if len(set(ids)) != len(ids):
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     known = {e.id for e in entries}
     source, rig = (i if i in known else None for i in (file.source, file.rig))
-    uses = {(u.source, u.rig): Use(u.in_place, u.stride, u.height_offset) for u in file.uses}
+    uses = {(u.source, u.rig): Use(u.in_place, u.stride, u.height_offset, u.feet) for u in file.uses}
     return replace(state, bakes=bakes, uses=uses, source=source, rig=rig)
 
 
-def with_pairings(label: str, state: State, pairings: Sequence[PairingFile]) -> State:
-    """The state with the pairings of a file; one whose entries are not there is left out."""
+def with_pairings(label: str, state: State, pairings: Sequence[PairingFile], version: int) -> State:
+    """The state with the pairings of a file of a version; one whose entries are not there is left out."""
     for item in pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
         if source and rig:
             pairing = from_file(item.stringing, source, rig)
+            if version < 4:  # which planted nothing
+                pairing = replace(pairing, settings=replace(pairing.settings, feet=FREE))
             state = replace(state, pairings={**state.pairings, (source.family, rig.family): pairing})
     return state
 
 
 def _note(note: FindingFile | str) -> Finding:
     return finding("text", text=note) if isinstance(note, str) else Finding(note.code, note.values)
+
+
+def _choices(file: ContactChoicesFile) -> ContactChoices:
+    adjusted = tuple(Adjusted(tuple(a.changes.items()), a.point, a.frames) for a in file.adjusted)
+    return ContactChoices(adjusted, tuple(Drawn(d.point, d.first, d.last, d.touches) for d in file.drawn))
+
+
+def _contacts(file: ContactsFile) -> Contacts:
+    return Contacts(tuple(Contact(**c.model_dump()) for c in file.found), file.floor, file.rate)
 
 
 Made = TypeVar("Made", Entry, Bake)
@@ -101,6 +115,7 @@ class Reading:
             item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
             self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
+            _choices(item.contacts),
         )  # fmt: skip
 
     def _bake(self, item: BakeFile) -> Bake:
@@ -115,7 +130,8 @@ class Reading:
             pairing = from_file(item.stringing, Bare(source, source.digest[:16]), Bare(placed, placed.digest[:16]))
         frames = item.frames
         return Bake(
-            item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags)
+            item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags),
+            _contacts(item.contacts) if item.contacts is not None else None,
         )  # fmt: skip
 
     def skeleton(self, joints: list[str], blob: str) -> Skeleton:

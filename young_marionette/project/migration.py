@@ -56,7 +56,7 @@ def load(label: str, data: bytes, archive: ZipFile) -> State:
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     kept = tuple(entry for _, entry in entries)
     state = State(file.name, kept, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
-    state = with_pairings(label, state, file.pairings)
+    state = with_pairings(label, state, file.pairings, file.version)
     known = {e.id for e in kept}
     return replace(
         state,

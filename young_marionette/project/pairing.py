@@ -12,7 +12,8 @@ from ..core.humanoid.reading import Body
 from ..core.matching.stance import Stance, limbs_left, match
 from ..core.matching.tying import String, missing, tie
 from ..core.skeleton import Skeleton
-from ..core.transfer.retarget import Transfer, TransferSettings
+from ..core.transfer.retarget import Transfer
+from ..core.transfer.settings import TransferSettings
 from ..wording.findings import finding_words
 
 if TYPE_CHECKING:
@@ -36,11 +37,12 @@ class Origin:
 
 @dataclass(frozen=True)
 class Use:
-    """Settings that belong to one clip on one rig (see core.transfer.retarget); None: as the stringing has it."""
+    """Settings that belong to one clip on one rig (see core.transfer.settings); None: as the stringing has it."""
 
     in_place: bool | None = None
     stride: float | None = None
     height_offset: float | None = None
+    feet: str | None = None
 
     def over(self, settings: TransferSettings) -> TransferSettings:
         """``settings`` with what is set here."""

@@ -2,21 +2,45 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
-from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
-from .pairing import Pairing
+from .planting import carry, known_result, plants
+
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.contacts.contact import Contacts
+    from .entry import Entry
+    from .pairing import Pairing
 
 _BLOCK = 48
+_AROUND = 0.8  # seconds of motion that planting looks at on each side before the whole clip is worked out
 
 
 class Motion:
-    """World joints of a placed clip, or of what a pairing makes of it on its rig. Keeps nothing itself."""
+    """World joints of a placed clip, or of what a pairing makes of it on its rig. Keeps nothing itself.
 
-    def __init__(self, clip: Clip, pairing: Pairing | None = None) -> None:
-        self.clip, self.pairing = clip, pairing
+    Where feet are planted, what is not worked out yet is planted by what lies around the frame.
+    """
+
+    def __init__(self, source: Entry, pairing: Pairing | None = None, rig: Entry | None = None) -> None:
+        self.source, self.pairing, self.rig = source, pairing, rig
+        self.clip: Clip = source.placed_clip
+        self.whole: Clip | None = None
+        self._contacts: Contacts | None = None
+        self.planted = pairing is not None and rig is not None and plants(pairing)
+        if self.planted and pairing is not None and rig is not None:
+            self.whole = known_result(pairing, source, rig)
+            if self.whole is None and source.knows_contacts:
+                self._contacts = source.contacts
+
+    @property
+    def lags(self) -> bool:
+        """Whether the whole clip has to be worked out before what is shown is exact."""
+        return self.planted and self.whole is None
 
     @property
     def frames(self) -> int:
@@ -27,14 +51,19 @@ class Motion:
         return self.clip.rate
 
     def _worked_out(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
-        part = self.clip.cut(first, last)
-        if self.pairing is not None:
-            part = self.pairing.transfer.run(part)
-        return forward_rows(part)
+        if self.whole is not None:
+            return forward_rows(self.whole.cut(first, last))
+        if self.pairing is None or self.rig is None:
+            return forward_rows(self.clip.cut(first, last))
+        around = round(_AROUND * self.rate) if self._contacts is not None else 0
+        start, end = max(first - around, 0), min(last + around, self.frames - 1)
+        contacts = self._contacts.in_frames(start, end, self.rate) if self._contacts is not None else None
+        part = carry(self.pairing, self.rig, self.clip.cut(start, end), contacts)
+        return forward_rows(part.cut(first - start, last - start))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""
-        of = self.clip, self.pairing
+        of = (self.whole,) if self.whole is not None else (self.clip, self.pairing, self._contacts)
         # While something is dragged, each new motion is asked for one frame only: that one is to come quickly.
         first, rows = EVALUATOR.of("first frame", of, lambda: (frame, self._worked_out(frame, frame)))
         if frame == first:

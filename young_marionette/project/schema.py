@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .strict import Strict
-from .stringing.schema import StringingFile
+from .stringing.schema import Feet, StringingFile
 
 VERSION = 4
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
@@ -58,6 +58,53 @@ class FindingFile(Strict):
     values: dict[str, str | int | float | list[str] | None] = {}
 
 
+Frame = Annotated[int, Field(ge=0, lt=1 << 40)]
+Threshold = Literal["speed", "height", "slack", "held_speed", "shortest", "shortest_held", "gap"]
+Point = Literal[
+    "left heel", "left toe", "right heel", "right toe", "left hand", "right hand", "left knee", "right knee", "seat"
+]
+
+
+class AdjustedFile(Strict):
+    """Other thresholds of contacts (see core.contacts.choices)."""
+
+    changes: dict[Threshold, Annotated[float, Field(ge=0, le=100)]]
+    point: Point | None = None
+    frames: tuple[Frame, Frame] | None = None
+
+
+class DrawnFile(Strict):
+    """Frames in which a point touches or does not, as drawn by hand."""
+
+    point: Point
+    first: Frame
+    last: Frame
+    touches: bool
+
+
+class ContactChoicesFile(Strict):
+    adjusted: list[AdjustedFile] = []
+    drawn: list[DrawnFile] = []
+
+
+class ContactFile(Strict):
+    """A contact that a bake was planted by (see core.contacts.finding)."""
+
+    point: Point
+    first: Frame
+    last: Frame
+    height: float = 0.0
+    slide: float = 0.0
+    held: bool = False
+    by_hand: bool = False
+
+
+class ContactsFile(Strict):
+    floor: float = 0.0
+    rate: float = Field(gt=0, le=100_000)
+    found: list[ContactFile] = []
+
+
 class EntryFile(Strict):
     """An entry; its arrays lie beside it as blobs. ``notes``: in version 3 sentences."""
 
@@ -75,6 +122,7 @@ class EntryFile(Strict):
     up: Axis | None = None
     bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()
+    contacts: ContactChoicesFile = ContactChoicesFile()
     notes: list[FindingFile | str] = []
     tags: list[str] = []
 
@@ -95,6 +143,7 @@ class UseFile(Strict):
     in_place: bool | None = None
     stride: float | None = Field(default=None, gt=0, le=100)
     height_offset: float | None = Field(default=None, ge=-100, le=100)
+    feet: Feet | None = None
 
 
 class BakeFile(Strict):
@@ -112,6 +161,7 @@ class BakeFile(Strict):
     motion: MotionFile
     fps: float | None = Field(default=None, gt=0, le=1000)
     frames: tuple[int, int] | None = None
+    contacts: ContactsFile | None = None
     digest: str = ""
     tags: list[str] = []
 

@@ -35,6 +35,9 @@ from .loading import of_document
 from .schema import (
     VERSION,
     BakeFile,
+    ContactChoicesFile,
+    ContactFile,
+    ContactsFile,
     CorrectionFile,
     EntryFile,
     FindingFile,
@@ -50,6 +53,8 @@ from .stringing.sides import Bare
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
+    from ..core.contacts.choices import ContactChoices
+    from ..core.contacts.contact import Contacts
     from ..core.skeleton import Skeleton
     from .bakes import Bake
     from .document import State
@@ -197,9 +202,22 @@ def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
         up=entry.declared.up,
         bones=list(entry.declared.bones),
         correction=CorrectionFile(**vars(entry.correction)),
+        contacts=_choices_file(entry.contact_choices),
         notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )
+
+
+def _choices_file(choices: ContactChoices) -> ContactChoicesFile:
+    adjusted = [{**vars(a), "changes": dict(a.changes)} for a in choices.adjusted]
+    return ContactChoicesFile.model_validate({"adjusted": adjusted, "drawn": list(map(vars, choices.drawn))})
+
+
+def _contacts_file(contacts: Contacts | None) -> ContactsFile | None:
+    if contacts is None:
+        return None
+    found = [ContactFile(**vars(c)) for c in contacts.found]
+    return ContactsFile(floor=contacts.floor, rate=contacts.rate, found=found)
 
 
 def _path_bytes(path: Path | None) -> str | None:
@@ -227,6 +245,7 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
         motion=motion,
         fps=one.fps,
         frames=one.frames,
+        contacts=_contacts_file(one.contacts),
         digest=one.digest,
         tags=list(one.tags),
     )

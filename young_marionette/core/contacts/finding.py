@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
+from ..evaluator import EVALUATOR
 from ..kinematics import forward_rows
+from ..smoothing import gaussian
+from .choices import ContactChoices, Thresholds
+from .contact import Contact, Contacts
 from .points import FEET, HANDS, SIDES, contact_points, point_rows
 from .sitting import sits
 
@@ -18,88 +20,43 @@ if TYPE_CHECKING:
     from ..character.meshes import Character
     from ..clip import Clip
     from ..humanoid.reading import Body
+    from .choices import Drawn
     from .points import ContactPoint
 
 _STEADY, _DRIFT = 0.03, 0.05  # m/s
 _NARROW, _WIDE = 0.012, 0.05  # seconds
+_USUAL = Thresholds()
 USUAL = 1.7  # metres: the stature that heights are given for; they grow with the figure
 
 
-@dataclass(frozen=True)
-class Thresholds:
-    """When a point touches. Speeds in m/s, the same for every frame rate; heights in metres for a figure of 1.7 m.
-
-    A contact begins below ``speed`` and ``height`` over the floor, and lasts until ``slack`` times either is passed.
-    ``held_speed``: for contacts at a height of their own (rungs, boards, walls), which begin slower. ``shortest``,
-    ``shortest_held``, ``gap``: seconds; shorter contacts are none, shorter gaps between two are closed.
-    """
-
-    speed: float = 0.16
-    height: float = 0.03
-    slack: float = 1.9
-    held_speed: float = 0.07
-    shortest: float = 0.11
-    shortest_held: float = 0.25
-    gap: float = 0.07
-
-
-@dataclass(frozen=True)
-class Contact:
-    """A point that is held still from frame ``first`` to frame ``last``, both included.
-
-    ``height``: of the point over the floor, metres. ``slide``: the farthest that it is from its middle place, metres.
-    ``held``: at a height of its own, not on the floor.
-    """
-
-    point: str
-    first: int
-    last: int
-    height: float = 0.0
-    slide: float = 0.0
-    held: bool = False
-
-    @property
-    def frames(self) -> int:
-        return self.last - self.first + 1
-
-
-@dataclass(frozen=True)
-class Contacts:
-    """What a clip touches: ``found``, in the order of points and frames; ``floor``: where the floor is, metres."""
-
-    found: tuple[Contact, ...] = ()
-    floor: float = 0.0
-    rate: float = 30.0
-    by_point: dict[str, tuple[Contact, ...]] = field(init=False, compare=False)
-
-    def __post_init__(self) -> None:
-        names = dict.fromkeys(c.point for c in self.found)
-        object.__setattr__(self, "by_point", {n: tuple(c for c in self.found if c.point == n) for n in names})
-
-    def of(self, point: str) -> tuple[Contact, ...]:
-        """The contacts of one point, in order."""
-        return self.by_point.get(point, ())
-
-
 def find_contacts(
-    clip: Clip, body: Body | None, character: Character | None = None, thresholds: Thresholds = Thresholds()
+    clip: Clip, body: Body | None, character: Character | None = None, choices: ContactChoices = ContactChoices()
 ) -> Contacts:
     """The contacts of a placed clip of a body; none without a body.
 
     Points that are still in the world, with hysteresis (as in edge detection, Canny 1986) and smallest durations. A foot
     also has to be low, or to carry: still at a height of its own while no foot is on the floor, or while the hips move
     about it. A hand has to be still while its shoulder moves, since idle hands are still too. Knees and the seat count
-    where they are low.
+    where they are low. What is drawn by hand goes over all of that.
     """
     points = contact_points(clip.skeleton, body, character)
     if body is None or not points or clip.frames < 2:
         return Contacts(rate=clip.rate)
-    return _Search(clip, body, points, thresholds).run()
+    search = EVALUATOR.of("contact search", (clip, body, points), lambda: _Search(clip, body, points))
+    return search.run(choices)
+
+
+def is_searched(clip: Clip, body: Body | None, character: Character | None) -> bool:
+    """Whether ``find_contacts`` answers at once, since only choices are other ones than before."""
+    points = contact_points(clip.skeleton, body, character)
+    return body is None or not points or EVALUATOR.peek("contact search", (clip, body, points)) is not None
 
 
 class _Search:
-    def __init__(self, clip: Clip, body: Body, points: tuple[ContactPoint, ...], thresholds: Thresholds) -> None:
-        self.clip, self.body, self.limits = clip, body, thresholds
+    """What is known of a clip's points before any threshold is asked for."""
+
+    def __init__(self, clip: Clip, body: Body, points: tuple[ContactPoint, ...]) -> None:
+        self.frames, self.rate, self.body = clip.frames, clip.rate, body
         self.size = body.stature / USUAL
         self.at = dict(zip((p.name for p in points), range(len(points))))
         self.raw = point_rows(clip, points)
@@ -108,29 +65,52 @@ class _Search:
         anchors = [run[0] for part, run in body.parts.items() if part.endswith((" thigh", " shin", " upper arm"))]
         self._limbs = forward_rows(clip, anchors)[0]
         self.sits = self._sits()
-        self.floor = self._floor()
 
-    def run(self) -> Contacts:
-        """The contacts of all points: those on the floor, then those at heights of their own."""
-        low = {name: self._low(name) for name in self.at}
-        on_floor = np.zeros(self.clip.frames, bool)
-        for name in FEET:
-            if name in low:
-                on_floor |= low[name]
-        found = []
+    def run(self, choices: ContactChoices) -> Contacts:
+        """The contacts of all points: those on the floor, then those at heights of their own, then those drawn by hand."""
+        floor = self._floor(choices.thresholds())
+        low = {}
         for name in self.at:
-            held = self._held(name, low[name], on_floor)
-            stretches = [*((s, False) for s in _stretches(low[name])), *((s, True) for s in _stretches(held))]
-            found += [self._contact(name, first, last, held) for (first, last), held in sorted(stretches)]
-        return Contacts(tuple(found), self.floor, self.clip.rate)
+            low[name] = np.zeros(self.frames, bool)
+            for part, limits in choices.stretches(name):
+                low[name][part] = self._low(name, floor, limits)[part]
+        on_floor = np.any([mask for name, mask in low.items() if name in FEET] or [np.zeros(self.frames, bool)], axis=0)
+        found: list[Contact] = []
+        for name in self.at:
+            kind = np.zeros(self.frames, np.int8)
+            for part, limits in choices.stretches(name):
+                kind[part] = 2 * self._held(name, low[name], on_floor, limits)[part]
+            kind[low[name]] = 1
+            drawn = [d for d in choices.drawn if d.point == name]
+            for one in drawn:
+                self._draw(kind, one, self._over(name, floor), choices.thresholds(name))
+            stretches = [(*s, held) for held in (False, True) for s in _stretches(kind == 1 + held)]
+            for first, last, held in sorted(stretches):
+                by_hand = any(d.first <= last + 1 and d.last >= first - 1 for d in drawn)
+                found.append(self._contact(name, first, last, held, floor, by_hand))
+        return Contacts(tuple(found), floor, self.rate)
+
+    def _draw(self, kind: np.ndarray, one: Drawn, over: np.ndarray, limits: Thresholds) -> None:
+        """Lay what is drawn by hand over what was found: 0 none, 1 on the floor, 2 at a height of its own."""
+        part = slice(one.first, min(one.last + 1, len(kind)))
+        if not one.touches:
+            kind[part] = 0
+            return
+        beside = kind[max(one.first - 1, 0) : one.last + 2]
+        beside = beside[beside > 0]
+        if len(beside):
+            fill = beside[0]
+        else:
+            fill = 1 if not len(over[part]) or np.median(over[part]) < 2 * limits.slack * limits.height else 2
+        kind[part] = np.where(kind[part] > 0, kind[part], fill)
 
     # --- on the floor ---------------------------------------------------------------------------
-    def _floor(self) -> float:
+    def _floor(self, limits: Thresholds) -> float:
         """The floor's height: where the lowest points of the feet are while they are still."""
         feet = [self.at[n] for n in FEET if n in self.at]
         if not feet:
             return 0.0
-        heights, still = self.places[feet, 1], self.speeds[feet] < self.limits.speed
+        heights, still = self.places[feet, 1], self.speeds[feet] < limits.speed
         lowest = np.sort(heights[still]) if still.any() else np.sort(heights.min(0))
         level = float(lowest[len(lowest) // 20])
         # Clips are put on the floor before: what is far from it stands on something, or flies; who sits may rest the
@@ -138,37 +118,40 @@ class _Search:
         near = abs(level) < 0.12 * self.size and self.sits.mean() < 0.5
         return level if near else 0.0
 
-    def _low(self, name: str) -> np.ndarray:
+    def _over(self, name: str, floor: float) -> np.ndarray:
+        """How high a point is over where it stands on the floor, for a figure of the usual stature."""
+        row = self.at[name]
+        level = self._own_level(row, floor) if name in FEET else floor
+        return (self.places[row, 1] - level) / self.size
+
+    def _low(self, name: str, floor: float, limits: Thresholds) -> np.ndarray:
         """Where a point is still and low: frames on the floor (a mask)."""
-        row, limits = self.at[name], self.limits
-        level = self._own_level(row) if name in FEET else self.floor
-        over = (self.places[row, 1] - level) / self.size
+        row, over = self.at[name], self._over(name, floor)
         height = limits.height if name in FEET else 2 * limits.height
         near = (over < limits.slack * height) & (self.speeds[row] < limits.slack * limits.speed)
         sure = (over < height) & (self.speeds[row] < limits.speed)
-        return self._whole(near, sure, limits.shortest)
+        return self._whole(near, sure, limits.shortest, limits.gap)
 
-    def _own_level(self, row: int) -> float:
+    def _own_level(self, row: int, floor: float) -> float:
         """How high a foot's point is while it stands on the floor: captured feet are not quite where their bones say."""
-        still = self.places[row, 1][self.speeds[row] < self.limits.speed]
+        still = self.places[row, 1][self.speeds[row] < _USUAL.speed]
         if len(still) < 3:
-            return self.floor
+            return floor
         level = float(np.sort(still)[len(still) // 10])
-        return level if abs(level - self.floor) < self.limits.height * self.size else self.floor
+        return level if abs(level - floor) < _USUAL.height * self.size else floor
 
     # --- at heights of their own ----------------------------------------------------------------
-    def _held(self, name: str, low: np.ndarray, on_floor: np.ndarray) -> np.ndarray:
+    def _held(self, name: str, low: np.ndarray, on_floor: np.ndarray, limits: Thresholds) -> np.ndarray:
         """Where a point is held still though it is not low, as on a rung or a board (a mask)."""
-        row, limits = self.at[name], self.limits
-        none = np.zeros(self.clip.frames, bool)
+        row, none = self.at[name], np.zeros(self.frames, bool)
         if name == "seat":
             near = self.sits & ~low & (self.speeds[row] < limits.slack * limits.speed)
-            return self._whole(near, near & (self.speeds[row] < limits.speed), limits.shortest_held)
+            return self._whole(near, near & (self.speeds[row] < limits.speed), limits.shortest_held, limits.gap)
         if name not in FEET and name not in HANDS:
             return none
         near = (self.speeds[row] < limits.slack * limits.held_speed) & ~low
         sure = (self.speeds[row] < limits.held_speed) & ~low
-        mask = self._whole(near, sure, limits.shortest_held)
+        mask = self._whole(near, sure, limits.shortest_held, limits.gap)
         for first, last in _stretches(mask):
             part = slice(first, last + 1)
             bears = name in FEET and not on_floor[part].any()
@@ -181,7 +164,7 @@ class _Search:
         soles = [self.at[n] for n in FEET if n in self.at]
         legs = [(parts[f"{side} thigh"][0], parts[f"{side} shin"][0]) for side in SIDES if f"{side} shin" in parts]
         if not soles or not legs:
-            return np.zeros(self.clip.frames, bool)
+            return np.zeros(self.frames, bool)
         hips, knees = (np.stack([self._joint(leg[i]) for leg in legs]) for i in (0, 1))
         return sits(hips, knees, self.places[soles], self.body.stature)
 
@@ -194,7 +177,7 @@ class _Search:
         place = self._joint(self.body.parts[anchor][0])[:, part]
         reach = np.linalg.norm(place - self.places[self.at[name]][:, part], axis=0)
         drift = float(np.linalg.norm(np.ptp(self.places[self.at[name]][:, part], axis=1)))
-        seconds = (part.stop - part.start) / self.clip.rate
+        seconds = (part.stop - part.start) / self.rate
         return bool(np.ptp(reach) > max(0.05 * self.size, 2.5 * drift) and drift < _DRIFT * seconds)
 
     def _joint(self, joint: int) -> np.ndarray:
@@ -202,27 +185,27 @@ class _Search:
         return self._limbs[joint]
 
     # --- stretches ------------------------------------------------------------------------------
-    def _whole(self, near: np.ndarray, sure: np.ndarray, shortest: float) -> np.ndarray:
+    def _whole(self, near: np.ndarray, sure: np.ndarray, shortest: float, closed: float) -> np.ndarray:
         """From the first ``sure`` frame of each stretch of ``near`` to its end; small gaps closed, short ones dropped."""
         mask = np.zeros(len(near), bool)
         for first, last in _stretches(near):
             begun = np.flatnonzero(sure[first : last + 1])
             if len(begun):
                 mask[first + begun[0] : last + 1] = True
-        gap = max(round(self.limits.gap * self.clip.rate), 1)
+        gap = max(round(closed * self.rate), 1)
         for first, last in _stretches(~mask):
             if first > 0 and last < len(mask) - 1 and last - first + 1 <= gap and near[first : last + 1].mean() > 0.3:
                 mask[first : last + 1] = True
         for first, last in _stretches(mask):
-            if last - first + 1 < max(shortest * self.clip.rate, 2):
+            if last - first + 1 < max(shortest * self.rate, 2):
                 mask[first : last + 1] = False
         return mask
 
-    def _contact(self, name: str, first: int, last: int, held: bool) -> Contact:
+    def _contact(self, name: str, first: int, last: int, held: bool, floor: float, by_hand: bool) -> Contact:
         places = self.raw[self.at[name]][:, first : last + 1]
         middle = np.median(places, axis=1)
         away = np.linalg.norm((places - middle[:, None])[[0, 2]], axis=0)
-        return Contact(name, first, last, float(middle[1] - self.floor), float(away.max()), held)
+        return Contact(name, first, last, float(middle[1] - floor), float(away.max()), held, by_hand)
 
 
 def _steadied(rows: np.ndarray, rate: float) -> np.ndarray:
@@ -239,7 +222,7 @@ def _steadied(rows: np.ndarray, rate: float) -> np.ndarray:
         # The width at which what is left of the jitter is a speed of _STEADY, as far as motion can bear it.
         width = (jitter * rate / (2.66 * _STEADY)) ** (2 / 3)
         width = min(max(width, _NARROW * rate), _WIDE * rate)
-        out[row] = gaussian_filter1d(places, width, axis=-1, mode="nearest") if width > 0.4 else places
+        out[row] = gaussian(places, width) if width > 0.4 else places
     return out
 
 
@@ -247,10 +230,3 @@ def _stretches(mask: np.ndarray) -> Iterator[tuple[int, int]]:
     """``(first, last)`` of each run of true values."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
     yield from zip(edges[::2].tolist(), (edges[1::2] - 1).tolist())
-
-
-def changed(contacts: Contacts, index: int, **fields: object) -> Contacts:
-    """The contacts with other fields for one of them."""
-    found = list(contacts.found)
-    found[index] = replace(found[index], **fields)  # type: ignore[arg-type]
-    return replace(contacts, found=tuple(found))

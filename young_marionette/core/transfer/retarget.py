@@ -24,24 +24,12 @@ from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
 from ..skeleton import pose_world
+from .settings import TransferSettings
 
 if TYPE_CHECKING:
     from ..matching.stance import Stance
     from ..matching.tying import String
     from ..skeleton import Skeleton
-
-
-@dataclass(frozen=True)
-class TransferSettings:
-    """``in_place``: stay over the rig's own spot. ``stride``: ground travel in leg lengths' ratio (1 keeps it).
-
-    ``height_offset``: metres added to the hips' height. ``touches``: ``((name, degrees), ...)``, see core.touches.
-    """
-
-    in_place: bool = False
-    stride: float = 1.0
-    height_offset: float = 0.0
-    touches: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class SetTransfer:
-    """Change transfer settings (see core.transfer.retarget): of the active clip alone where they are a Use's."""
+    """Change transfer settings (see core.transfer.settings): of the active clip alone where they are a Use's."""
 
     changes: tuple[tuple[str, object], ...]
     label: str = "change the transfer"

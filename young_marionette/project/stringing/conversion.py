@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from ...core.errors import InputError
 from ...core.matching.stance import Stance, match
 from ...core.matching.tying import String
-from ...core.transfer.retarget import TransferSettings
+from ...core.transfer.settings import TransferSettings
 from ..pairing import Pairing
 from .schema import VERSION, Settings, StringingFile, Tie
 from .sides import Sided, matcher, pose_on, rests_alike, side_of

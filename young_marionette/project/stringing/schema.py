@@ -8,7 +8,7 @@ from pydantic import AfterValidator, Field
 
 from ..strict import Strict
 
-VERSION = 2
+VERSION = 3
 
 
 def _turn(value: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
@@ -18,6 +18,7 @@ def _turn(value: tuple[float, float, float, float]) -> tuple[float, float, float
 
 
 Coordinate = Annotated[float, Field(ge=-1e9, le=1e9)]
+Feet = Literal["auto", "planted", "free"]
 Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
 
 
@@ -59,10 +60,11 @@ class Settings(Strict):
     stride: float = Field(default=1.0, gt=0, le=100)
     height_offset: float = Field(default=0.0, ge=-100, le=100)
     touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
+    feet: Feet = "auto"
 
 
 class StringingFile(Strict):
-    """The schema of a ``*.stringing`` file, version 2."""
+    """The schema of a ``*.stringing`` file, version 3. Version 2 knew nothing of feet."""
 
     format: Literal["young-marionette stringing"]
     version: int

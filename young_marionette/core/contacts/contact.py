@@ -1,0 +1,54 @@
+"""Contacts of a clip: which point is held still, when, and where."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+
+
+@dataclass(frozen=True)
+class Contact:
+    """A point that is held still from frame ``first`` to frame ``last``, both included.
+
+    ``height``: of the point over the floor, metres. ``slide``: the farthest that it is from its middle place, metres.
+    ``held``: at a height of its own, not on the floor. ``by_hand``: drawn, or next to where something was drawn.
+    """
+
+    point: str
+    first: int
+    last: int
+    height: float = 0.0
+    slide: float = 0.0
+    held: bool = False
+    by_hand: bool = False
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first + 1
+
+
+@dataclass(frozen=True, eq=False)
+class Contacts:
+    """What a clip touches: ``found``, in the order of points and frames; ``floor``: where the floor is, metres."""
+
+    found: tuple[Contact, ...] = ()
+    floor: float = 0.0
+    rate: float = 30.0
+    by_point: dict[str, tuple[Contact, ...]] = field(init=False)
+
+    def __post_init__(self) -> None:
+        names = dict.fromkeys(c.point for c in self.found)
+        object.__setattr__(self, "by_point", {n: tuple(c for c in self.found if c.point == n) for n in names})
+
+    def in_frames(self, first: int, last: int, rate: float) -> Contacts:
+        """Of the frames ``first`` to ``last`` of the clip, counted anew from 0, at another rate."""
+        share, moved = rate / self.rate, []
+        for c in self.found:
+            if c.last >= first and c.first <= last:
+                start, end = max(c.first, first) - first, min(c.last, last) - first
+                moved.append(replace(c, first=math.ceil(start * share - 1e-6), last=int(end * share + 1e-6)))
+        return Contacts(tuple(c for c in moved if c.last >= c.first), self.floor, rate)
+
+    def of(self, point: str) -> tuple[Contact, ...]:
+        """The contacts of one point, in order."""
+        return self.by_point.get(point, ())

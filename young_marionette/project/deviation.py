@@ -1,0 +1,69 @@
+"""How far a pairing's result is off, with its feet planted and without: worked out for whole clips."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..core.evaluator import EVALUATOR
+from ..core.transfer.deviation import LOWERED, Lane, angle_lanes, feet_lanes
+from .planting import carry, free_result, result, rig_legs, travelling
+
+if TYPE_CHECKING:
+    from ..core.clip import Clip
+    from ..core.contacts.contact import Contacts
+    from .entry import Entry
+    from .pairing import Pairing
+
+
+@dataclass(frozen=True, eq=False)
+class Deviation:
+    """``after``: of the result as it is; ``before``: with feet that are free. The same lanes in both, in one order."""
+
+    before: tuple[Lane, ...]
+    after: tuple[Lane, ...]
+
+    def worst(self, kind: str) -> tuple[float, float]:
+        """The worst value of a kind ``(before, after)``."""
+        both = (
+            max((lane.worst for lane in lanes if lane.kind == kind), default=0.0) for lanes in (self.before, self.after)
+        )
+        return next(both), next(both)
+
+
+def deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation:
+    """Of what a pairing makes of all of a source's motion; kept."""
+
+    def make() -> Deviation:
+        return of_motion(pairing, rig, source.placed_clip, source.contacts, result(pairing, source, rig))
+
+    return EVALUATOR.of("deviation", (pairing, source, rig), make)
+
+
+def known_deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation | None:
+    """As ``deviation``, where that was worked out already."""
+    return EVALUATOR.peek("deviation", (pairing, source, rig))  # type: ignore[no-any-return]
+
+
+def of_motion(pairing: Pairing, rig: Entry, clip: Clip, contacts: Contacts, made: Clip | None = None) -> Deviation:
+    """The deviation of what is made of the source's ``clip``: of ``made`` where that is known already.
+
+    What stays in place is measured as it travels, since all feet slide there.
+    """
+    if pairing.settings.in_place:
+        pairing, made = travelling(pairing), None
+    free = free_result(pairing, clip)
+    if made is None:
+        made = carry(pairing, rig, clip, contacts)
+    return Deviation(
+        tuple(_lanes(pairing, rig, clip, free, free, contacts)),
+        tuple(_lanes(pairing, rig, clip, free, made, contacts)),
+    )
+
+
+def _lanes(pairing: Pairing, rig: Entry, clip: Clip, free: Clip, result: Clip, contacts: Contacts) -> list[Lane]:
+    lanes = list(feet_lanes(result, rig_legs(pairing, rig), contacts))
+    lanes.append(Lane(LOWERED, "hips", np.linalg.norm(result.translations - free.translations, axis=-1).max(-1)))
+    return [*lanes, *angle_lanes(clip, result, pairing.strings)]

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from ..core.contacts.points import contact_points
 from ..core.evaluator import EVALUATOR
 from ..core.matching.touches import touched
 from ..core.scene.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
+from ..core.scene.marks import contact_marks
 from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
+from ..project.entry import Entry
+from ..project.planting import rig_points
 from ..project.playback import Motion
 from .theme import colour
 
@@ -80,6 +84,7 @@ class Director:
         )
         figure = Figure(kind, name, self._bones_of(entry), positions, rotations, chosen=self._chosen(kind), hands=hands)
         figure.skeleton, figure.character = entry.placed_skeleton, entry.placed_character
+        figure.height = entry.figure.height
         # One over the other, a body would hide what it is to be compared with.
         hides = self.session.arrangement == "over" and self.session.dress == "body" and not self.session.preview
         figure.dress = "through" if hides else self.session.dress
@@ -130,7 +135,34 @@ class Director:
         session = self.session
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
-        return self._trails(figures) if session.trails else ()
+        return (*self._marks(figures), *(self._trails(figures) if session.trails else ()))
+
+    def _marks(self, figures):
+        """What touches, under the figures, wherever contacts are worked with."""
+        session, state = self.session, self.session.state
+        source = state.entry(session.preview) or state.source_entry
+        if not session.marks or source is None or source.take is None or session.step == "stance":
+            return
+        for figure in figures:
+            points, contacts, frame = self._touching(figure, source)
+            for name, line in contact_marks(figure, points, contacts, frame, figure.height) if contacts else ():
+                yield line, colour(name.split()[0] if " " in name else "text").getRgbF()
+
+    def _touching(self, figure, source):
+        """``(points, contacts, frame)`` of a figure; contacts are None where they are not known."""
+        session, state = self.session, self.session.state
+        if figure.kind == BAKED:
+            baked = state.entry(session.preview) or state.entry(session.compare)
+            frame = round(session.second * baked.placed_clip.rate + 1e-6)
+            return rig_points(baked.pairing, baked.rig) if baked.pairing else (), baked.contacts, frame
+        if not isinstance(source, Entry) or not source.knows_contacts:
+            return (), None, 0
+        if figure.kind == MARIONETTE:
+            if session.preview or state.pairing is None:
+                return (), None, 0
+            return rig_points(state.pairing, state.rig_entry), source.contacts, session.frame
+        points = contact_points(source.placed_skeleton, source.metric_body, source.placed_character)
+        return points, source.contacts, session.frame
 
     def _arcs(self, figures):
         pairing, tint = self.session.state.pairing, colour("brass").getRgbF()

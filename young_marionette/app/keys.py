@@ -18,6 +18,8 @@ SHEET = (
             ("Shift+Left, Right", "Start, end of the range"),
             ("I, O", "Set the start, end of the range"),
             ("L", "Loop"),
+            ("N", "Contacts and deviation"),
+            (", .", "Previous, next change of contact"),
         ),
     ),
     (
@@ -46,6 +48,17 @@ SHEET = (
             ("Ctrl+Shift+Z", "Redo"),
             ("Ctrl+S", "Save"),
             ("Ctrl+Shift+S", "Save as"),
+        ),
+    ),
+    (
+        "Contacts (in their lanes)",
+        (
+            ("Up, Down", "Choose a lane"),
+            ("[, ]", "Start, end at the playhead"),
+            ("Enter", "New contact at the playhead"),
+            ("X", "Split at the playhead"),
+            ("Delete", "Delete the contact"),
+            ("drag", "Draw, or move an end"),
         ),
     ),
     (
@@ -82,7 +95,7 @@ class KeySheet(QFrame):
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(4)
         outer.addLayout(grid)
-        for column, groups in enumerate(((0, 1), (2,), (3, 4))):
+        for column, groups in enumerate(((0, 1), (2, 4), (3, 5))):
             row = 0
             for group in groups:
                 heading, keys = SHEET[group]

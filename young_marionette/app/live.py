@@ -5,20 +5,22 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from ..project.deviation import deviation, known_deviation
+from ..project.entry import Entry
 from ..project.planting import known_result, result
 from .jobs import Job
 
 
 class LiveResult(QObject):
-    """``ready``: the stage can show the whole result as it is. ``measured``: how far it is off is known too."""
+    """``ready``: contacts, or the whole result, can be shown as they are. ``measured``: how far it is off is known too."""
 
     ready = Signal()
     measured = Signal()
 
     def __init__(self, session):
         super().__init__()
-        self.session, self._job, self._tried = session, None, None
+        self.session, self._job, self._tried, self._measured = session, None, None, None
         session.document_changed.connect(lambda _change: self.ask())
+        session.preview_changed.connect(self.ask)
 
     @property
     def wanted(self):
@@ -36,35 +38,65 @@ class LiveResult(QObject):
         return known_deviation(*wanted) if wanted else None
 
     @property
-    def catching_up(self):
-        """Whether the whole result is still being worked out."""
-        wanted = self.wanted
-        return wanted is not None and wanted != self._tried and known_result(*wanted) is None
+    def shown_deviation(self):
+        """As ``deviation``; while it is not known, that of the same pair as it was a moment ago."""
+        known = self.deviation
+        if known is not None:
+            self._measured = self._pair, known
+        return self._measured[1] if self._measured and self._measured[0] == self._pair else known
 
-    def ask(self):
-        """See to it that what is wanted now gets worked out; what is not wanted any more is given up."""
-        wanted = self.wanted
-        if self._job is not None:
-            if wanted != self._tried:
-                self._job.cancel()
-            return
-        if wanted is None or wanted == self._tried or known_deviation(*wanted) is not None:
-            return
-        self._tried = wanted
+    @property
+    def _pair(self):
+        return self.session.state.source, self.session.state.rig
+
+    @property
+    def busy(self):
+        """Whether anything is being worked out, or about to be."""
+        return self._job is not None
+
+    def _task(self):
+        """``(what it is of, work)`` that is to be done next, or None."""
+        shown, wanted = self.session.clip, self.wanted
+        if isinstance(shown, Entry) and shown.take is not None and not shown.knows_contacts:
+            return (shown,), lambda _progress: shown.contacts
+        if wanted is None or known_deviation(*wanted) is not None:
+            return None
 
         def work(progress):
-            result(*wanted)
+            if known_result(*wanted) is None:
+                result(*wanted)
             progress(0.5)
             return deviation(*wanted)
 
+        return wanted, work
+
+    def ask(self):
+        """See to it that what is wanted now gets worked out; what is not wanted any more is given up."""
+        task = self._task()
+        if task is None:
+            return
+        if self._job is not None:
+            if task[0] != self._tried:
+                self._job.cancel()
+            return
+        if task[0] == self._tried:
+            return
+        self._tried, work = task
         self._job = Job("work out the result", work, self.session.document.project)
         self._job.progressed.connect(lambda _share: self.ready.emit())
         self._job.failed.connect(self.session.message.emit)
-        self._job.finished.connect(lambda _measured: self.measured.emit())
+        self._job.finished.connect(self._finished)
         self._job.ended.connect(self._ended)
         self._job.start()
 
+    def _finished(self, _made):
+        self.ready.emit()
+        if self.deviation is not None:
+            self.measured.emit()
+
     def _ended(self):
+        if self._job.task.cancelled:
+            self._tried = None  # it may be wanted again
         self._job = None
         self.ask()
 

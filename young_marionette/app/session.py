@@ -33,6 +33,7 @@ class Session(QObject):
     playing_changed = Signal()
     step_changed = Signal()
     chosen_changed = Signal()
+    contact_chosen = Signal()
     view_changed = Signal()
     message = Signal(str)
     told = Signal(str)
@@ -46,8 +47,10 @@ class Session(QObject):
         self.document.changed.connect(self._on_changed)
         self._gesture, self._untold = None, Change()
         self.step, self.part, self.bone = STEPS[0], None, None
+        self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
+        self.marks = False  # what touches is marked under the figures
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
         self.snags, self.route = [], {}
@@ -57,8 +60,8 @@ class Session(QObject):
         self._tick.timeout.connect(self._ticked)
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
         self._soon.timeout.connect(self._on_document)
-        self._on_document()
         self.live = LiveResult(self)
+        self._on_document()
         self.live.measured.connect(self._on_measured)
 
     # --- document -------------------------------------------------------------------------------
@@ -70,20 +73,23 @@ class Session(QObject):
     def state(self):
         return self.document.state
 
-    def do(self, *commands, gesture=None):
+    def do(self, *commands, gesture=None, afresh=False):
         """Run commands as one step; a sentence for the user where it can't be done. Returns whether it went through."""
         try:
-            self.document.do(*commands, gesture=gesture)
+            self.document.do(*commands, gesture=gesture, afresh=afresh)
             return True
         except InputError as error:
             self.message.emit(str(error))
             return False
 
-    def drag(self, *commands, settled):
-        """Run commands in the middle of a drag, or with ``settled`` at its end: all of one drag is one step."""
+    def drag(self, *commands, settled, afresh=False):
+        """Run commands in the middle of a drag, or with ``settled`` at its end: all of one drag is one step.
+
+        ``afresh``: each time from what was there before the drag.
+        """
         self._gesture = self._gesture or object()
         gesture, self._gesture = self._gesture, None if settled else self._gesture
-        return self.do(*commands, gesture=gesture)
+        return self.do(*commands, gesture=gesture, afresh=afresh)
 
     def end_drag(self):
         """What comes next is a step of its own."""
@@ -175,6 +181,12 @@ class Session(QObject):
         if (part, bone) != (self.part, self.bone):
             self.part, self.bone = part, bone
             self.chosen_changed.emit()
+
+    def choose_contact(self, point, frame=None):
+        """Choose a lane of contacts, and with a frame the contact that is there."""
+        if (point, frame) != self.contact:
+            self.contact = point, frame
+            self.contact_chosen.emit()
 
     def arrange(self, name):
         """Side by side, one over the other, or one figure alone."""
@@ -309,3 +321,5 @@ class Session(QObject):
             self.go(snag.step)
         if snag.part:
             self.choose(part=snag.part)
+        if snag.frame is not None:
+            self.seek(snag.frame)

@@ -18,6 +18,8 @@ NIGHT = {
     "marionette": "#de5f38",
     "baked": "#e9e2ff",
     "alarm": "#f08a7a",
+    "left": "#9a6cf0",
+    "right": "#cc7a83",
 }
 SPACE = 8
 WIDE = 16

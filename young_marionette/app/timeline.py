@@ -2,49 +2,45 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from . import icons, theme
+from .lanes.drawing import HEIGHT
+from .lanes.view import Lanes
 from .parts.widgets import label, tool
 from .session import SPEEDS
+from .timescale import TimeScale
 
+BAR = 74  # pixels: the bar's height
 _STEPS = (1, 2, 5, 10, 20, 30, 50, 60, 100, 120, 200, 300, 500, 600, 1000, 2000, 5000)
 
 
 class Track(QWidget):
     """Frames from left to right. Drag to move the playhead, drag a handle to set the range; the wheel zooms."""
 
-    def __init__(self, session):
+    def __init__(self, session, scale):
         super().__init__()
-        self.session = session
+        self.session, self.scale = session, scale
         self.setMinimumHeight(54)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Timeline")
-        self._grab, self._view = None, None
+        self._grab = None
         self._drawn_for = self._picture = None
         self.setMouseTracking(True)
-        for signal in (session.frame_changed, session.preview_changed):
+        for signal in (session.frame_changed, session.preview_changed, scale.changed):
             signal.connect(self.update)
         session.listen(("entries", "bakes", "source"), self.update)
 
-    def _span(self):
-        last = max(self.session.frames - 1, 1)
-        if self._view is None or self._view[1] > last:
-            return 0.0, float(last)
-        return self._view
-
     def x_of(self, frame):
         """Where a frame stands."""
-        first, last = self._span()
-        return 14 + (frame - first) / max(last - first, 1e-9) * (self.width() - 28)
+        return self.scale.x_of(frame, self.width())
 
     def frame_at(self, x):
         """The frame at a place."""
-        first, last = self._span()
-        return round(first + (x - 14) / max(self.width() - 28, 1) * (last - first))
+        return self.scale.frame_at(x, self.width())
 
     def paintEvent(self, _event):
         p = QPainter(self)
@@ -60,7 +56,7 @@ class Track(QWidget):
     def _ground(self):
         """All but the playhead, which alone moves while a clip plays: ready as a picture."""
         session, ratio = self.session, self.devicePixelRatioF()
-        key = self.size(), ratio, self._span(), session.range, session.frames, session.clip is None
+        key = self.size(), ratio, self.scale.span, session.range, session.frames, session.clip is None
         if key != self._drawn_for:
             self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
             self._picture.setDevicePixelRatio(ratio)
@@ -93,7 +89,7 @@ class Track(QWidget):
             p.drawPath(handle)
 
     def _paint_ruler(self, p):
-        first, last = self._span()
+        first, last = self.scale.span
         per_frame = (self.width() - 28) / max(last - first, 1e-9)
         step = next((s for s in _STEPS if s * per_frame >= 52), _STEPS[-1])
         p.setFont(theme.font(10, tabular=True))
@@ -137,28 +133,41 @@ class Track(QWidget):
         self._grab = None
 
     def mouseDoubleClickEvent(self, _event):
-        self._view = None
+        self.scale.show_whole()
         self.session.set_range(0, self.session.frames - 1)
 
     def wheelEvent(self, event):
-        first, last = self._span()
-        at = first + (event.position().x() - 14) / max(self.width() - 28, 1) * (last - first)
-        factor = 0.999 ** event.angleDelta().y()
-        whole = max(self.session.frames - 1, 1)
-        length = min(max((last - first) * factor, 8), whole)
-        start = min(max(at - (at - first) * length / max(last - first, 1e-9), 0), whole - length)
-        self._view = (start, start + length) if length < whole else None
-        self.update()
+        self.scale.zoom(event.position().x(), self.width(), event.angleDelta().y())
 
 
 class Timeline(QWidget):
-    """The strip below the stage."""
+    """The strip below the stage: the bar, and over it lanes that can be shown and hidden.
+
+    ``asked``: somebody wants lanes shown or hidden.
+    """
+
+    asked = Signal()
 
     def __init__(self, session):
         super().__init__()
         self.session = session
-        self.setFixedHeight(74)
-        layout = QHBoxLayout(self)
+        self.scale = TimeScale(session)
+        self.lanes = Lanes(session, self.scale)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setWidget(self.lanes)
+        self.area.viewport().setAutoFillBackground(False)
+        self.lanes.setAutoFillBackground(False)
+        self.area.hide()
+        column.addWidget(self.area, 1)
+        self.bar = QWidget()
+        self.bar.setFixedHeight(BAR)
+        column.addWidget(self.bar)
+        layout = QHBoxLayout(self.bar)
         layout.setContentsMargins(12, 6, 14, 6)
         layout.setSpacing(4)
         self.start = tool("start", "Go to the start of the range (Shift+Left)", lambda: session.seek(session.range[0]))
@@ -180,7 +189,9 @@ class Timeline(QWidget):
         self.speed.setCurrentIndex(SPEEDS.index(1.0))
         self.speed.activated.connect(lambda i: session.set_speed(SPEEDS[i]))
         layout.addWidget(self.speed)
-        self.track = Track(session)
+        self.unfold = tool("lanes", "Contacts and deviation over the timeline (N)", self.asked.emit, True)
+        layout.addWidget(self.unfold)
+        self.track = Track(session, self.scale)
         layout.addWidget(self.track, 1)
         self.clock = label("")
         self.clock.setFont(theme.font(12, tabular=True))
@@ -191,7 +202,27 @@ class Timeline(QWidget):
             signal.connect(self._show_time)
         session.listen(("entries", "bakes", "source"), self._show_time)
         session.playing_changed.connect(self._show_playing)
+        self.track.installEventFilter(self)
+        self.show_lanes(False)
         self._show_time()
+
+    @property
+    def open(self):
+        """Whether lanes are shown."""
+        return self.area.isVisibleTo(self)
+
+    def show_lanes(self, on):
+        """Show or hide the lanes."""
+        self.area.setVisible(on)
+        self.unfold.setChecked(on)
+        self.setMaximumHeight(16_777_215 if on else BAR)
+        self.setMinimumHeight(BAR + 3 * HEIGHT if on else BAR)
+
+    def eventFilter(self, watched, event):
+        """Lanes lie over the bar's frames, wherever those are."""
+        if event.type() in (QEvent.Type.Resize, QEvent.Type.Move):
+            self.lanes.place(self.track.x(), self.track.width())
+        return super().eventFilter(watched, event)
 
     def _show_time(self):
         s = self.session

@@ -6,7 +6,7 @@ import os
 import time
 from urllib.parse import unquote_to_bytes
 
-from PySide6.QtCore import QByteArray, Qt, QUrl
+from PySide6.QtCore import QByteArray, Qt, QTimer, QUrl
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -44,7 +44,7 @@ from .running import Running
 from .session import DRESSES, Session
 from .snag_panel import SnagPanel
 from .stage.view import ARRANGEMENTS, StageView, make_renderer
-from .timeline import Timeline
+from .timeline import BAR, Timeline
 
 DESKS = {
     "gather": GatherDesk,
@@ -141,12 +141,18 @@ class Window(QMainWindow):
         self.split.splitterMoved.connect(self._split_moved)
         self.library.setMinimumWidth(190)
         self.desk_holder.setMinimumWidth(320)
+        self.stack = QSplitter(Qt.Orientation.Vertical)
+        self.stack.setHandleWidth(4)
+        self.stack.setChildrenCollapsible(False)
+        self.stack.addWidget(self.split)
+        self.stack.addWidget(self.timeline)
+        self.stack.setStretchFactor(0, 1)
+        self.stack.splitterMoved.connect(self._lanes_moved)
         for widget, stretch in (
             (self.header, 0),
             (self.banner, 0),
             (self.message, 0),
-            (self.split, 1),
-            (self.timeline, 0),
+            (self.stack, 1),
             (self._status(), 0),
         ):
             column.addWidget(widget, stretch)
@@ -221,6 +227,7 @@ class Window(QMainWindow):
         self.autosave.works_again.connect(self.message.hide)
         self.files.found.connect(self._offer)
         self.files.settled.connect(self.banner.hide)
+        self.timeline.asked.connect(self._toggle_lanes)
         stage.arrangement_asked.connect(session.arrange)
         stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())
@@ -248,6 +255,9 @@ class Window(QMainWindow):
             "I": lambda: session.set_range(session.frame, max(session.frame, session.range[1])),
             "O": lambda: session.set_range(min(session.frame, session.range[0]), session.frame),
             "L": lambda: self.timeline.loop.toggle(),
+            "N": self._toggle_lanes,
+            ",": lambda: self.timeline.lanes.editing.step(-1),
+            ".": lambda: self.timeline.lanes.editing.step(1),
             "V": self._next_arrangement,
             "C": self._next_view,
             "Home": lambda: self.stage.frame(),
@@ -316,6 +326,7 @@ class Window(QMainWindow):
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
         self._share_width()
+        self._show_lanes()
         if not self.running.jobs:
             self.tell("")  # what was told belonged to the step before
         self._on_view()
@@ -329,6 +340,28 @@ class Window(QMainWindow):
         left = max(min(left, total - desk.minimumSizeHint().width() - 360), self.library.minimumWidth())
         wide = min(desk.wide, total - left - 340)
         self.split.setSizes([left, total - left - wide, wide])
+
+    def _show_lanes(self):
+        """Lanes are shown in the steps in which they were wanted last: at first where the result is judged."""
+        usual = self.session.step in ("transfer", "refine")
+        shown = str(settings.get(f"lanes/{self.session.step}", usual)).lower() == "true"
+        if shown != self.timeline.open:
+            self.timeline.show_lanes(shown)
+            QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
+        self.session.marks = shown
+        if shown:
+            tall = int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170)
+            total = sum(self.stack.sizes())
+            self.stack.setSizes([total - BAR - tall, BAR + tall])
+
+    def _toggle_lanes(self):
+        settings.put(f"lanes/{self.session.step}", not self.timeline.open)
+        self._show_lanes()
+        self.show_stage()
+
+    def _lanes_moved(self, _place, _handle):
+        """The lanes keep the height that they were given; dragged to the bar's own, they are hidden."""
+        settings.put("lanes/height", max(self.stack.sizes()[1] - BAR, 60))
 
     def _split_moved(self, _place, handle):
         """The library keeps the width that it was given, in every step and the next time."""

@@ -165,8 +165,8 @@ def retarget(source, rig, pairing, baked, out, off):
 def _deviation(off):
     """How far feet slide, sink and float at worst, in mm, before planting and after; per contact point or foot."""
     told = {}
-    for kind in (SLIDE, SINK, FLOAT):
-        told[f"{kind}_mm"] = {
+    for kind, name in ((SLIDE, "slide"), (SINK, "sink"), (FLOAT, "float")):
+        told[f"{name}_mm"] = {
             lane.part: {"before": round(lane.worst * 1000, 3), "after": round(now.worst * 1000, 3)}
             for lane, now in zip(off.before, off.after)
             if lane.kind == kind

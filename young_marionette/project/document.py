@@ -14,6 +14,7 @@ from psygnal import Signal
 
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
+from ..core.transfer.deviation import Limits
 from .bakes import Bake
 from .changes import EVERYTHING, Change, between, only_in
 from .entry import BAKED, CLIP, RIG, Entry
@@ -34,6 +35,7 @@ class State:
 
     ``uses``: what is set for one clip on one rig alone, by the ids of both.
     ``stance_tolerance``: degrees that a limb may stand apart in the stance before it is a snag.
+    ``limits``: how far feet may be off before it is one.
     """
 
     name: str = "Untitled"
@@ -43,6 +45,7 @@ class State:
     pairings: dict[tuple[str, str], Pairing] = field(default_factory=dict)
     stringings: tuple[StringingFile, ...] = ()
     stance_tolerance: float = 10.0
+    limits: Limits = Limits()
     bakes: tuple[Bake, ...] = ()
     uses: dict[tuple[str, str], Use] = field(default_factory=dict)
 
@@ -174,18 +177,20 @@ class Document:
     def redo_label(self) -> str | None:
         return self._redo[-1].label if self._redo else None
 
-    def do(self, *commands: Command, gesture: object = None) -> None:
+    def do(self, *commands: Command, gesture: object = None, afresh: bool = False) -> None:
         """Run commands as one step, all of them or none.
 
         All that is done with one ``gesture`` (any object: a drag has one from the press to the release) is one step.
+        ``afresh``: what the gesture did before counts no more, as where only the last place of a drag matters.
         """
-        new = self.state
+        within = gesture is not None and bool(self._undo) and self._undo[-1].gesture is gesture
+        new = old = self.state
+        if within and afresh:
+            new = self._undo[-1].state
         for command in commands:
             new = command.run(new)
-        if new is self.state:
+        if new is old:
             return
-        within = gesture is not None and bool(self._undo) and self._undo[-1].gesture is gesture
-        old = self.state
         if not within:
             self._undo.append(_Step(commands[0].label, old, gesture))
         self._redo.clear()

@@ -20,6 +20,7 @@ from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
+from ..core.transfer.deviation import Limits
 from ..core.transfer.settings import FREE
 from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
@@ -53,7 +54,8 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     known = {e.id for e in entries}
     source, rig = (i if i in known else None for i in (file.source, file.rig))
     uses = {(u.source, u.rig): Use(u.in_place, u.stride, u.height_offset, u.feet) for u in file.uses}
-    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig)
+    limits = Limits(**file.limits.model_dump())
+    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits)
 
 
 def with_pairings(label: str, state: State, pairings: Sequence[PairingFile], version: int) -> State:

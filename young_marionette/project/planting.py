@@ -12,8 +12,11 @@ from ..core.transfer.planting import legs_of, plant
 from ..core.transfer.settings import AUTO, PLANTED
 
 if TYPE_CHECKING:
+    from ..core.character.meshes import Character
     from ..core.clip import Clip
     from ..core.contacts.contact import Contacts
+    from ..core.contacts.points import ContactPoint
+    from ..core.humanoid.reading import Body
     from ..core.transfer.planting import Leg
     from .entry import Entry
     from .pairing import Pairing
@@ -87,13 +90,28 @@ def rig_legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
     return EVALUATOR.of("rig's legs", key, lambda: _legs(pairing, rig))
 
 
+def rig_points(pairing: Pairing, rig: Entry) -> tuple[ContactPoint, ...]:
+    """The points of a rig that touch things, as it is tied; none where it has no readable body."""
+    body = rig.metric_body
+    if body is None:
+        return ()
+    key = pairing.strings, pairing.target, body, rig.placed_character
+    return EVALUATOR.of("rig's points", key, lambda: _points(pairing, body, rig.placed_character))
+
+
+def _points(pairing: Pairing, body: Body, character: Character | None) -> tuple[ContactPoint, ...]:
+    return contact_points(pairing.target, replace(body, parts={**body.parts, **_tied(pairing)}), character)
+
+
+def _tied(pairing: Pairing) -> dict[str, tuple[int, ...]]:
+    return {s.part: tuple(pairing.target.index[n] for n in s.target) for s in pairing.strings}
+
+
 def _legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
-    skeleton, body = pairing.target, rig.metric_body
+    body = rig.metric_body
     assert body is not None  # see rig_legs
-    tied = {s.part: tuple(skeleton.index[n] for n in s.target) for s in pairing.strings}
-    body = replace(body, parts={**body.parts, **tied})
-    points = {p.name: p for p in contact_points(skeleton, body, rig.placed_character)}
-    return legs_of(skeleton, body.parts, points, body.forward)
+    points = {p.name: p for p in rig_points(pairing, rig)}
+    return legs_of(pairing.target, {**body.parts, **_tied(pairing)}, points, body.forward)
 
 
 def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts, name: str | None = None) -> Clip:

@@ -166,6 +166,14 @@ class BakeFile(Strict):
     tags: list[str] = []
 
 
+class LimitsFile(Strict):
+    """How far feet may be off before it is a snag: metres."""
+
+    slide: float = Field(default=0.01, ge=0, le=10)
+    sink: float = Field(default=0.015, ge=0, le=10)
+    hover: float = Field(default=0.02, ge=0, le=10)
+
+
 class ProjectFile(Strict):
     """The whole document."""
 
@@ -180,6 +188,7 @@ class ProjectFile(Strict):
     pairings: list[PairingFile] = []
     stringings: list[StringingFile] = []
     stance_tolerance: float = Field(default=10.0, ge=0, le=180)
+    limits: LimitsFile = LimitsFile()
 
 
 # --- as earlier versions had it ------------------------------------------------------------------

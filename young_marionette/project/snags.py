@@ -12,13 +12,19 @@ from ..core.figure.facts import NO_BODY
 from ..core.findings import Finding, finding
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
+from ..core.transfer.deviation import FLOAT, SINK, SLIDE
+from ..core.transfer.settings import PLANTED
 from .bakes import is_current
-from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SwapSides, TieAll
+from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SetTransfer, SwapSides, TieAll
+from .deviation import known_deviation
 from .entry import CLIP
+from .planting import plants
 from .stringing import nearly_fits
 
 if TYPE_CHECKING:
+    from ..core.transfer.deviation import Limits
     from .bakes import Bake
+    from .deviation import Deviation
     from .document import State
     from .entry import Entry
     from .pairing import Pairing
@@ -33,6 +39,7 @@ class Snag:
     """``found``: what it is. ``step``: where it belongs. ``grave``: the work can't go on.
 
     ``entry``, ``part``: where it is. ``mend``: a command that mends it, or None.
+    ``frame``: of the active clip.
     """
 
     step: str
@@ -41,6 +48,7 @@ class Snag:
     entry: str | None = None
     part: str | None = None
     mend: Command | None = None
+    frame: int | None = None
 
     @property
     def code(self) -> str:
@@ -60,6 +68,10 @@ def find_snags(state: State) -> list[Snag]:
         snags += _asked("offers", offers, lambda: list(_offered(pairing, source, rig, key, state.stringings)))
         snags += _asked("strings", (pairing, source, rig), lambda: list(_tied(pairing, source, rig)))
         snags += _asked("stance", (pairing, state.stance_tolerance), lambda: list(_stood(pairing, state)))
+        deviation = known_deviation(pairing, source, rig)
+        if deviation is not None:
+            inputs = pairing, deviation, state.limits
+            snags += _asked("feet", inputs, lambda: list(_off(*inputs)))
     for one in state.bakes:
         if not is_current(state, one):
             snags += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
@@ -208,6 +220,22 @@ def _stood(pairing: Pairing, state: State) -> Iterator[Snag]:
         if limb.angle > state.stance_tolerance:
             off = finding("stance off", part=limb.part, degrees=limb.angle)
             yield Snag("stance", off, part=limb.part, mend=MatchStance())
+
+
+def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Snag]:
+    """Feet of the live result that are off by more than they may: the worst stretch of each."""
+    mend = None if plants(pairing) else SetTransfer((("feet", PLANTED),))
+    for kind in (SLIDE, SINK, FLOAT):
+        limit = getattr(limits, kind)
+        for side in ("left", "right"):
+            lanes = [lane for lane in deviation.after if lane.kind == kind and lane.part.startswith(side)]
+            stretches = [stretch for lane in lanes for stretch in lane.over(limit)]
+            if not stretches:
+                continue
+            first, last, metres = max(stretches, key=lambda stretch: stretch[2])
+            worst = max(lanes, key=lambda lane: lane.worst).at
+            values = {"part": f"{side} foot", "metres": metres, "first": first, "last": last, "planted": mend is None}
+            yield Snag("transfer", finding(f"foot {kind}", **values), part=f"{side} foot", mend=mend, frame=worst)
 
 
 def route_states(state: State, snags: Sequence[Snag]) -> dict[str, str]:

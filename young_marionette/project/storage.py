@@ -42,6 +42,7 @@ from .schema import (
     EntryFile,
     FindingFile,
     LayoutFile,
+    LimitsFile,
     MotionFile,
     PairingFile,
     ProjectFile,
@@ -182,6 +183,7 @@ def described(state: State) -> tuple[ProjectFile, dict[str, Blob]]:
         pairings=pairings,
         stringings=list(state.stringings),
         stance_tolerance=state.stance_tolerance,
+        limits=LimitsFile(**vars(state.limits)),
     )
     return document, blobs
 

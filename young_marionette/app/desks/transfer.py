@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
+from ...project.changes import PAIR
 from ...project.commands import AddBake, SetTransfer
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
+from .contacts import ContactsCard, FeetCard
 
 
 class TransferDesk(Desk):
@@ -14,6 +16,8 @@ class TransferDesk(Desk):
         "Transfer",
         "The rig follows live. Baking makes the result a new clip with a key on every frame.",
     )
+
+    shows = (*PAIR, "limits")
 
     def build(self):
         travel = Card("Travel")
@@ -34,6 +38,9 @@ class TransferDesk(Desk):
             self.root,
         )
         self.add(travel)
+        self.feet = FeetCard(self.session)
+        self.contacts = ContactsCard(self.session)
+        self.add(self.feet, self.contacts)
         bake = Card("Bake")
         self.range = label("", wrap=True)
         self.fps = Number(30, "fps", 1, 3, 1, 1000, 30, "Frames per second of the baked clip")
@@ -49,6 +56,8 @@ class TransferDesk(Desk):
         if pairing is None:
             self.range.setText("Choose a source clip and a target rig first.")
             return
+        self.feet.show_state()
+        self.contacts.show_state()
         settings = pairing.settings
         self.in_place.blockSignals(True)
         self.in_place.setChecked(settings.in_place)

@@ -107,7 +107,7 @@ def _thickness(skeleton: Skeleton, body: Body | None) -> np.ndarray:
 class Figure:
     """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put.
 
-    ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``factors {joint: (3,)}``: how much its axes are scaled; ``size``: how much larger it is drawn.
+    ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``factors {joint: (3,)}``: how much its axes are scaled; ``size``: how much larger it is drawn; ``height``: its stature in metres.
     ``dress``: ``"body"``, ``"through"`` (the body seen through, over the bones) or ``"bones"``.
     """
 
@@ -125,6 +125,7 @@ class Figure:
     weights: dict = field(default_factory=dict)
     factors: dict = field(default_factory=dict)
     size: float = 1.0
+    height: float = 1.7
     dress: str = "bones"
     _segments: tuple | None = field(default=None, repr=False)
 

@@ -20,7 +20,16 @@ if TYPE_CHECKING:
     from ..matching.tying import String
     from .planting import Leg
 
-SLIDE, SINK, FLOAT, LOWERED, ANGLE = KINDS = ("slide", "sink", "float", "lowered", "angle")
+SLIDE, SINK, FLOAT, LOWERED, ANGLE = KINDS = ("slide", "sink", "hover", "lowered", "angle")
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What is told as wrong where it is exceeded: metres."""
+
+    slide: float = 0.01
+    sink: float = 0.015
+    hover: float = 0.02
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,6 +1,7 @@
 """All edits of the document. Each command has a label in plain words and makes a new state of an old one."""
 
 from .base import Command
+from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
 from .library import AddEntries, Choose, Correct, Remove, Rename, RenameBones, SetRole, Tag
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
 from .stance import (
@@ -27,19 +28,26 @@ __all__ = [
     "Command",
     "Correct",
     "DeclareAbsent",
+    "DeleteContact",
+    "DrawContact",
     "KeepStringing",
+    "LetGoContacts",
     "Lock",
     "MatchStance",
     "MirrorTurn",
+    "MoveContactEnd",
     "Remove",
     "Rename",
     "RenameBones",
     "ResetBone",
     "SetAngle",
+    "SetLimit",
     "SetRole",
+    "SetThreshold",
     "SetTolerance",
     "SetTransfer",
     "SetTurn",
+    "SplitContact",
     "SwapSides",
     "Tag",
     "TieAll",

@@ -1,0 +1,1 @@
+"""Lanes over the timeline: contacts that can be edited, and how far the result is off."""

@@ -1,0 +1,104 @@
+"""Which lanes there are: groups that fold, contact points, and deviations put together for people to look at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ...core.contacts.points import POINTS
+from ...core.evaluator import EVALUATOR
+from ...core.transfer.deviation import ANGLE, FLOAT, LOWERED, SINK, SLIDE
+
+ALWAYS = POINTS[:4]  # lanes of the feet are there even where they touch nothing
+CONTACTS, DEVIATION = "contacts", "deviation"
+
+
+@dataclass(frozen=True, eq=False)
+class Row:
+    """``kind``: group, contact or deviation. ``key``: the group, the contact point, or what is off.
+
+    ``before``, ``after (frames,)``: in ``unit``. ``part``: what a click points out. ``scale``: the value that fills the
+    lane's height.
+    """
+
+    kind: str
+    key: str
+    name: str
+    part: str | None = None
+    unit: str = ""
+    before: np.ndarray | None = None
+    after: np.ndarray | None = None
+    scale: float = 1.0
+    decimals: int = 1
+
+    @property
+    def side(self):
+        return self.key.partition(" ")[0] if self.key.startswith(("left ", "right ")) else None
+
+
+@dataclass(frozen=True)
+class _Kind:
+    """How a kind of deviation is shown: its name, unit, factor from what it is measured in, least full height, parts."""
+
+    name: str
+    unit: str
+    factor: float
+    least: float
+    kinds: tuple[str, ...]
+    groups: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+def _sided(*parts):
+    return {f"{side} {parts[0]}": tuple(f"{side} {p}" for p in parts[1:]) for side in ("left", "right")}
+
+
+_DEVIATIONS = (
+    _Kind("slides", "cm", 100, 2.0, (SLIDE,), _sided("foot", "heel", "toe")),
+    _Kind("sinks", "cm", 100, 2.0, (SINK,), _sided("foot", "foot")),
+    _Kind("floats", "cm", 100, 2.0, (FLOAT,), _sided("foot", "foot")),
+    _Kind("give way", "cm", 100, 5.0, (LOWERED,), {"hips": ("hips",)}),
+    _Kind("off the source", "°", float(np.degrees(1)), 10.0, (ANGLE,), _sided("arm", "upper arm", "forearm")),
+    _Kind("off the source", "°", float(np.degrees(1)), 10.0, (ANGLE,), _sided("leg", "thigh", "shin")),
+)
+
+
+def rows(contacts, deviation, folded):
+    """The lanes (list of Row) of a clip's ``contacts`` and a Deviation; either may be None. ``folded``: groups."""
+    found = []
+    if contacts is not None:
+        found.append(Row("group", CONTACTS, "Contacts"))
+        if CONTACTS not in folded:
+            shown = [p for p in POINTS if p in ALWAYS or contacts.of(p)]
+            found += [Row("contact", p, p.capitalize(), _part_of(p)) for p in shown]
+    if deviation is not None:
+        found.append(Row("group", DEVIATION, "Deviation, before and after"))
+        if DEVIATION not in folded:
+            found += EVALUATOR.of("deviation rows", (deviation,), lambda: _deviation_rows(deviation))
+    return found
+
+
+def _part_of(point):
+    side, _, end = point.partition(" ")
+    return {"heel": f"{side} foot", "toe": f"{side} foot", "hand": f"{side} hand", "knee": f"{side} shin"}.get(
+        end, "hips"
+    )
+
+
+def _deviation_rows(deviation):
+    made = []
+    for kind in _DEVIATIONS:
+        for name, parts in kind.groups.items():
+            both = []
+            for lanes in (deviation.before, deviation.after):
+                values = [lane.values for lane in lanes if lane.kind in kind.kinds and lane.part in parts]
+                both.append(np.max(values, axis=0) * kind.factor if values else None)
+            if both[1] is None:
+                continue
+            most = max(float(v.max(initial=0.0)) for v in both)
+            part = name if name.endswith("foot") or name == "hips" else parts[0]
+            made.append(
+                Row("deviation", f"{name} {kind.name}", f"{name.capitalize()} {kind.name}", part, kind.unit, *both,
+                    max(most, kind.least))
+            )  # fmt: skip
+    return made

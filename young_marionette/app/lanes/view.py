@@ -1,0 +1,317 @@
+"""The lanes' widget: draws them, folds groups, and edits contacts by mouse and by keyboard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
+
+from ...project.bakes import Bake
+from .. import settings, theme
+from .drawing import HEIGHT, draw_contact, draw_values
+from .editing import Editing
+from .rows import rows
+
+_EDGE = 5  # pixels around the end of a contact by which it is grabbed
+_NEAR = 6  # pixels around a click in which the highest value is meant
+
+
+class Lanes(QWidget):
+    """All lanes of the clip that the timeline shows, one under the other; their frames lie over the timeline's."""
+
+    def __init__(self, session, scale):
+        super().__init__()
+        self.session, self.scale = session, scale
+        self.editing = Editing(session)
+        self.left, self.wide = 0, 100
+        self.folded = {g for g in str(settings.get("lanes/folded", "") or "").split(",") if g}
+        self._press, self._drawn_for, self._picture, self._rows = None, None, None, []
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Lanes of contacts and deviation")
+        for signal in (session.contact_chosen, session.frame_changed, scale.changed):
+            signal.connect(self.update)
+        for signal in (session.preview_changed, session.snags_changed, session.live.ready):
+            signal.connect(self.show_state)
+        session.listen(("entries", "bakes", "source", "rig", "pairings", "uses"), self.show_state)
+        self.show_state()
+
+    # --- what is shown --------------------------------------------------------------------------
+    def show_state(self):
+        """Take the lanes of the moment."""
+        session = self.session
+        clip, contacts = session.clip, None
+        if isinstance(clip, Bake) or (clip is not None and clip.take is not None and clip.knows_contacts):
+            contacts = clip.contacts
+        # While the next result is worked out, the last one's numbers stay.
+        deviation = None if session.preview else session.live.shown_deviation
+        if deviation is not None and len(deviation.after[0].values) != session.frames:
+            deviation = None
+        self.contacts = contacts
+        self._rows = rows(contacts, deviation, self.folded)
+        self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
+        self.update()
+
+    def place(self, left, wide):
+        """Where the timeline's frames lie: ``left`` edge and width, in pixels."""
+        if (left, wide) != (self.left, self.wide):
+            self.left, self.wide = left, wide
+            self.update()
+
+    @property
+    def rows(self):
+        return self._rows
+
+    def row_of(self, key):
+        """The lane of a contact point, or None."""
+        return next((r for r in self._rows if r.kind == "contact" and r.key == key), None)
+
+    def area_of(self, row):
+        """Where a lane's frames are drawn."""
+        return QRectF(self.left, 2 + self._rows.index(row) * HEIGHT, self.wide, HEIGHT)
+
+    def box_of(self, row, contact):
+        """Where a contact is drawn: from the middle of the frame before it to that of the one after."""
+        area = self.area_of(row)
+        a, b = (self.left + self.scale.x_of(f, self.wide) for f in (contact.first - 0.5, contact.last + 0.5))
+        return QRectF(a, area.top(), max(b - a, 2.5), HEIGHT)
+
+    # --- painting -------------------------------------------------------------------------------
+    def paintEvent(self, _event):
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.drawPixmap(0, 0, self._ground())
+        if self.session.clip and self._rows:
+            x = self.left + self.scale.x_of(self.session.frame, self.wide)
+            p.setPen(QPen(theme.colour("brass"), 1.5))
+            p.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+    def _ground(self):
+        session, ratio = self.session, self.devicePixelRatioF()
+        key = (self.size(), ratio, self.scale.span, tuple(map(id, self._rows)), id(self.contacts), session.contact,
+               self.left, self.wide, self.hasFocus())  # fmt: skip
+        if key != self._drawn_for:
+            self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            p = QPainter(self._picture)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self._rows:
+                for row in self._rows:
+                    self._paint(p, row)
+            else:
+                p.setPen(theme.colour("quiet"))
+                p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No contacts or deviation to show yet.")
+            p.end()
+        return self._picture
+
+    def _paint(self, p, row):
+        area = self.area_of(row)
+        names = QRectF(14, area.top(), self.left - 22, HEIGHT)
+        values = QRectF(self.left + self.wide, area.top(), self.width() - self.left - self.wide - 14, HEIGHT)
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        if row.kind == "group":
+            p.setPen(theme.colour("brass"))
+            p.setFont(theme.font(11, bold=True))
+            p.drawText(names, right, row.name)
+            wide = p.fontMetrics().horizontalAdvance(row.name)
+            p.setBrush(theme.colour("brass"))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.drawPath(_fold(names.right() - wide - 12, area.center().y(), row.key in self.folded))
+            return
+        chosen = row.kind == "contact" and self.session.contact[0] == row.key
+        if chosen:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.colour("lifted"))
+            wide = p.fontMetrics().horizontalAdvance(row.name) + 24
+            p.drawRoundedRect(QRectF(names.right() + 6 - wide, area.top() + 1, wide, HEIGHT - 2), 5, 5)
+        p.setFont(theme.font(11, tabular=True))
+        p.setPen(theme.colour("text" if chosen else "quiet"))
+        p.drawText(names, right, row.name)
+        p.setPen(theme.colour("quiet"))
+        p.drawText(values, right, self._told(row))
+        ground = QRectF(area.left() + 4, area.top() + 1, area.width() - 8, HEIGHT - 2)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.colour("raised"))
+        p.drawRoundedRect(ground, 3, 3)
+        p.save()
+        p.setClipRect(ground)
+        if row.kind == "contact":
+            first, last = self.scale.span
+            for contact in self.contacts.of(row.key):
+                if contact.last >= first - 1 and contact.first <= last + 1:
+                    draw_contact(p, row.key, self.box_of(row, contact), contact, self.is_chosen(row.key, contact))
+        else:
+            p.translate(area.left(), 0)
+            draw_values(p, row, QRectF(0, area.top(), area.width(), HEIGHT), self.scale, self.wide)
+        p.restore()
+
+    def _told(self, row):
+        if row.kind == "contact":
+            count = len(self.contacts.of(row.key))
+            return f"{count} contact{'s' if count != 1 else ''}" if count else "none"
+        before, after = (float(v.max(initial=0.0)) for v in (row.before, row.after))
+        return f"{before:.1f} → {after:.1f} {row.unit}".replace(" °", "°")
+
+    def is_chosen(self, point, contact):
+        """Whether a contact is the chosen one."""
+        chosen, frame = self.session.contact
+        return chosen == point and frame is not None and contact.first <= frame <= contact.last
+
+    # --- what is where --------------------------------------------------------------------------
+    def _row_at(self, y):
+        number = int((y - 2) // HEIGHT)
+        return self._rows[number] if 0 <= number < len(self._rows) else None
+
+    def _frame_at(self, x):
+        frame = self.scale.frame_at(x - self.left, self.wide)
+        return min(max(frame, 0), self.session.frames - 1)
+
+    def contact_at(self, row, x):
+        """``(contact, the end that is grabbed there or None)`` at a place of a lane; ``(None, None)`` where none is."""
+        for contact in self.contacts.of(row.key):
+            box = self.box_of(row, contact)
+            if box.left() - _EDGE <= x <= box.right() + _EDGE:
+                inside = min(_EDGE, box.width() / 3)
+                end = "first" if x < box.left() + inside else "last" if x > box.right() - inside else None
+                return contact, end
+        return None, None
+
+    # --- mouse ----------------------------------------------------------------------------------
+    def mousePressEvent(self, event):
+        x, y = event.position().x(), event.position().y()
+        row = self._row_at(y)
+        if row is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if row.kind == "group":
+            self.fold(row.key)
+        elif row.kind == "deviation":
+            self._look_at(row, x)
+        elif x < self.left:
+            self.session.choose_contact(row.key)
+        else:
+            contact, end = self.contact_at(row, x)
+            frame = self._frame_at(x)
+            self._press = row, contact, end, frame, x, False
+            if contact is not None:
+                frame = {"first": contact.first, "last": contact.last}.get(end, frame)
+            self.session.choose_contact(row.key, frame if contact is not None else None)
+            self.session.seek(frame)
+
+    def mouseMoveEvent(self, event):
+        x, row = event.position().x(), self._row_at(event.position().y())
+        if self._press is None:
+            grabs = (
+                row is not None and row.kind == "contact" and x >= self.left and self.editing.can
+                and self.contact_at(row, x)[1] is not None
+            )  # fmt: skip
+            self.setCursor(Qt.CursorShape.SizeHorCursor if grabs else Qt.CursorShape.ArrowCursor)
+            return
+        row, contact, end, start, began, dragged = self._press
+        if dragged or abs(x - began) > 3:
+            self._press = row, contact, end, start, began, True
+            self._drag(self._frame_at(x), False)
+
+    def mouseReleaseEvent(self, event):
+        if self._press is not None and self._press[-1]:
+            self._drag(self._frame_at(event.position().x()), True)
+        self._press = None
+
+    def _drag(self, frame, settled):
+        row, contact, end, start, _, _ = self._press
+        if contact is not None and end is not None:
+            self.editing.move_end(row.key, contact, end, frame, settled)
+        elif contact is None:
+            self.editing.draw(row.key, start, frame, settled)
+        self.session.seek(frame)
+
+    def _look_at(self, row, x):
+        """Go to the highest value close to a click; on the lane's name, to the highest of all."""
+        if x < self.left:
+            frame = int(row.after.argmax())
+        else:
+            a, b = (self._frame_at(x + d) for d in (-_NEAR, _NEAR))
+            values = row.after[a : b + 1]
+            frame = a + int(values.argmax()) if values.max(initial=0.0) > 0 else self._frame_at(x)
+        self.session.seek(frame)
+        self.session.choose(part=row.part)
+
+    def mouseDoubleClickEvent(self, event):
+        self.mousePressEvent(event)
+
+    def wheelEvent(self, event):
+        if event.position().x() < self.left or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            event.ignore()  # the lanes scroll
+            return
+        self.scale.zoom(event.position().x() - self.left, self.wide, event.angleDelta().y())
+        event.accept()
+
+    def fold(self, group):
+        """Fold a group of lanes, or unfold it."""
+        self.folded ^= {group}
+        settings.put("lanes/folded", ",".join(sorted(self.folded)))
+        self.show_state()
+
+    def contextMenuEvent(self, event):
+        row = self._row_at(event.pos().y())
+        if row is None or row.kind != "contact" or event.pos().x() < self.left or not self.editing.can:
+            return
+        frame = self._frame_at(event.pos().x())
+        contact, _ = self.contact_at(row, event.pos().x())
+        self.session.choose_contact(row.key, frame if contact is not None else None)
+        menu = QMenu(self)
+        for text, action, usable in self.editing.actions(row.key, contact, frame):
+            menu.addAction(text, action).setEnabled(usable)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
+
+    def event(self, event):
+        if event.type() == QEvent.Type.ToolTip:
+            text = self._tip(event.pos().x(), event.pos().y())
+            if text:
+                QToolTip.showText(event.globalPos(), text, self)
+            else:
+                QToolTip.hideText()
+            return True
+        return super().event(event)
+
+    def _tip(self, x, y):
+        row = self._row_at(y)
+        if row is None or row.kind == "group":
+            return ""
+        if row.kind == "deviation":
+            if x < self.left:
+                return f"Click: go to the worst frame, {int(row.after.argmax())}"
+            frame = self._frame_at(x)
+            return f"Frame {frame}: {row.after[frame]:.2f} {row.unit}, before {row.before[frame]:.2f} {row.unit}"
+        contact, _ = self.contact_at(row, x) if x >= self.left else (None, None)
+        if contact is None:
+            return "Drag to draw a contact" if x >= self.left and self.editing.can else ""
+        place = f"{contact.height * 100:.0f} cm over the floor" if contact.held else "on the floor"
+        by_hand = ", drawn by hand" if contact.by_hand else ""
+        slides = f"slides {contact.slide * 1000:.0f} mm in the source"
+        return f"{row.name}, frames {contact.first} to {contact.last}: {place}, {slides}{by_hand}"
+
+    # --- keyboard -------------------------------------------------------------------------------
+    def keyPressEvent(self, event):
+        if not self.editing.key(event.key(), [r.key for r in self._rows if r.kind == "contact"]):
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event):
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event):
+        super().focusOutEvent(event)
+        self.update()
+
+
+def _fold(x, y, folded):
+    """The triangle of a group: points down where it is open."""
+    path = QPainterPath()
+    corners = ((-3, -4), (4, 0), (-3, 4)) if folded else ((-4, -3), (4, -3), (0, 4))
+    for i, (dx, dy) in enumerate(corners):
+        (path.moveTo if i == 0 else path.lineTo)(x + dx, y + dy)
+    path.closeSubpath()
+    return path

@@ -6,18 +6,20 @@ from PySide6.QtTest import QTest
 
 from tests.app.harness import WindowCase
 from tests.support import told
-from young_marionette.app.lanes.drawing import columns
-from young_marionette.app.lanes.rows import CONTACTS, DEVIATION
-from young_marionette.app.timescale import TimeScale
+from young_marionette.app import settings
 from young_marionette.core.contacts.points import FEET
+from young_marionette.core.scene.plotting import highest_of
 from young_marionette.project import commands as do
 from young_marionette.project import storage
+from young_marionette.project.lanes import CONTACTS, DEVIATION
 
 
 class LaneCase(WindowCase):
     clip = "carry_bucket"
 
     def setUp(self):
+        for step in ("gather", "transfer"):
+            settings.put(f"lanes/{step}", step == "transfer")
         super().setUp()
         self.session.do(do.Choose(self.id_of(self.clip)))
         self.session.go("transfer")
@@ -213,17 +215,13 @@ class Showing(LaneCase):
         self.assertEqual(len(self.window.stage.lines), 0)
 
     def test_many_frames_are_drawn_by_their_highest(self):
-        self.session.trails = False
-
-        class Long:
-            frames = 10_000
-
-        scale, values = TimeScale(Long), np.zeros(10_000)
+        values = np.zeros(10_000)
         values[4321] = 3.0
-        x, y = columns(values, scale, 800)
-        self.assertLess(len(x), 900)
-        self.assertEqual(y.max(), 3.0)
-        self.assertAlmostEqual(x[y.argmax()], scale.x_of(4321, 800), delta=1.0)
+        seen = highest_of(values, 0, 9999, 800)
+        self.assertEqual(len(seen), 800)
+        self.assertAlmostEqual(max(seen, key=lambda point: point[1])[0], 4321, delta=13)
+        self.assertEqual(max(value for _, value in seen), 3.0)
+        self.assertEqual(len(highest_of(values, 100, 200, 800)), 101)
 
 
 class Feet(LaneCase):
@@ -235,7 +233,7 @@ class Feet(LaneCase):
         desk.mode.setCurrentIndex(2)
         desk.mode.activated.emit(2)
         self.measured()
-        snags = [s for s in self.session.snags if s.code == "foot slide"]
+        snags = [s for s in self.session.snags if s.code == "foot off" and s.found["kind"] == "slide"]
         self.assertEqual(len(snags), 2)
         self.assertRegex(told(snags[0]), r"^The left foot slides \d\.\d cm while it stands, frames \d+-\d+\.$")
         self.assertRegex(desk.numbers["slide"][0].text(), r"\d\.\d cm")
@@ -245,15 +243,15 @@ class Feet(LaneCase):
         )
         self.session.do(snags[0].mend)
         self.measured()
-        self.assertFalse(any(s.code == "foot slide" for s in self.session.snags))
+        self.assertFalse(any(s.code == "foot off" and s.found["kind"] == "slide" for s in self.session.snags))
         self.assertEqual(desk.numbers["slide"][1].text(), "0.0 cm")
 
     def test_the_limit_can_be_set(self):
         self.session.do(do.SetTransfer((("feet", "free"),)))
         self.measured()
-        self.assertTrue(any(s.code == "foot slide" for s in self.session.snags))
+        self.assertTrue(any(s.code == "foot off" and s.found["kind"] == "slide" for s in self.session.snags))
         self.session.do(do.SetLimit("slide", 0.5))
-        self.assertFalse(any(s.code == "foot slide" for s in self.session.snags))
+        self.assertFalse(any(s.code == "foot off" and s.found["kind"] == "slide" for s in self.session.snags))
 
     def test_the_stage_shows_what_is_baked(self):
         self.session.do(do.Bake())

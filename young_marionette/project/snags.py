@@ -235,7 +235,9 @@ def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Sna
             first, last, metres = max(stretches, key=lambda stretch: stretch[2])
             worst = max(lanes, key=lambda lane: lane.worst).at
             values = {"part": f"{side} foot", "metres": metres, "first": first, "last": last, "planted": mend is None}
-            yield Snag("transfer", finding(f"foot {kind}", **values), part=f"{side} foot", mend=mend, frame=worst)
+            yield Snag(
+                "transfer", finding("foot off", kind=kind, **values), part=f"{side} foot", mend=mend, frame=worst
+            )
 
 
 def route_states(state: State, snags: Sequence[Snag]) -> dict[str, str]:

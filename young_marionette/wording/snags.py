@@ -92,17 +92,21 @@ def _swapped(found: Finding) -> str:
     return f"Left and right are swapped: {', '.join(parts[:3])}{' and more' if len(parts) > 3 else ''}."
 
 
-def _foot(does: str) -> Callable[[Finding], str]:
-    def told(found: Finding) -> str:
-        off = does.format(cm=found["metres"] * 100)
-        first, last = found["first"], found["last"]
-        return f"The {found['part']} {off}, frame{'' if first == last else 's'} {first}{'' if first == last else f'-{last}'}."
-
-    return told
+_FEET = {
+    "slide": ("slides {cm:.1f} cm while it stands", "Correct its contact in the lanes."),
+    "sink": ("is {cm:.1f} cm under the floor", "Correct its contacts in the lanes, or raise the hips."),
+    "hover": ("floats {cm:.1f} cm over the floor where it should stand", "Correct its contact in the lanes."),
+}
 
 
-def _feet_remedy(otherwise: str) -> Callable[[Finding], str]:
-    return lambda found: otherwise if found["planted"] else "Plant the feet."
+def _foot(found: Finding) -> str:
+    first, last = found["first"], found["last"]
+    off = _FEET[found["kind"]][0].format(cm=found["metres"] * 100)
+    return f"The {found['part']} {off}, {f'frame {first}' if first == last else f'frames {first}-{last}'}."
+
+
+def _feet_remedy(found: Finding) -> str:
+    return _FEET[found["kind"]][1] if found["planted"] else "Plant the feet."
 
 
 Text = str | Callable[[Finding], str]
@@ -137,14 +141,7 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "",
     ),
     "stance off": ("The {part} is {degrees:.0f}° off in the stance.", "Match the stance, or turn the bone.", "Match"),
-    **{
-        f"foot {kind}": (_foot(does), _feet_remedy(otherwise), lambda f: "" if f["planted"] else "Plant")
-        for kind, does, otherwise in (
-            ("slide", "slides {cm:.1f} cm while it stands", "Correct its contact in the lanes."),
-            ("sink", "is {cm:.1f} cm under the floor", "Correct its contacts in the lanes, or raise the hips."),
-            ("hover", "floats {cm:.1f} cm over the floor where it should stand", "Correct its contact in the lanes."),
-        )
-    },
+    "foot off": (_foot, _feet_remedy, lambda f: "" if f["planted"] else "Plant"),
     "outdated": (
         "{name} is out of date: what it was baked from has changed.",
         "Rebake it, or keep it as it is.",

@@ -48,7 +48,7 @@ class FeetCard(Card):
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(16)
+        grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(0, 1)
         for column, text in ((1, "free"), (2, "planted"), (3, "limit")):
@@ -63,7 +63,7 @@ class FeetCard(Card):
             if kind != LOWERED:
                 usual = getattr(Limits(), kind) * 100
                 limit = Number(usual, "cm", 0.1, 1, 0, 1000, usual, f"{name}: what is more is a snag")
-                limit.setFixedWidth(76)
+                limit.setFixedWidth(66)
                 limit.edited.connect(lambda v, s, k=kind: session.drag(SetLimit(k, v / 100), settled=s))
                 grid.addWidget(limit, line, 3)
                 self.limits[kind] = limit

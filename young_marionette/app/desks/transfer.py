@@ -47,7 +47,7 @@ class TransferDesk(Desk):
         self.bake = button("Bake", self.bake_now, True, "Bake the range onto the rig, as a new clip (Ctrl+B)")
         self.fps.edited.connect(lambda rate, _settled: self.session.bake_at(rate))
         bake.add(self.range, row(label("Frames per second"), None, self.fps), self.bake)
-        self.add(bake)
+        self.add_below(bake)
 
     def show_state(self):
         session = self.session

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainterPath, QPen, QPolygonF
 
+from ...core.scene.plotting import highest_of
 from .. import theme
 
 HEIGHT = 19
@@ -61,32 +61,18 @@ def _box(key, area):
     return QRectF(area.left(), area.top() + 3, area.width(), area.height() - 6)
 
 
-def columns(values, scale, width):
-    """The largest of ``values (frames,)`` for each pixel in view, and where the pixels are; for any number of frames."""
-    first, last = scale.span
-    a, b = max(int(first), 0), min(int(np.ceil(last)) + 1, len(values))
-    part = values[a:b]
-    if not len(part):
-        return np.zeros(0), np.zeros(0)
-    at = scale.x_of(np.arange(a, b), width)
-    if len(part) <= 2 * width:
-        return at, part
-    pixel = np.floor(at).astype(int)
-    starts = np.flatnonzero(np.diff(pixel, prepend=pixel[0] - 1))
-    return at[starts], np.maximum.reduceat(part, starts)
-
-
 def draw_values(p, row, area, scale, width):
     """A deviation in ``area``: before pale, after strong, both from the lane's foot upwards."""
     for values, colour, line in ((row.before, theme.colour("quiet", 70), False), (row.after, tint(row.key), True)):
         if values is None:
             continue
-        x, y = columns(values, scale, width)
-        if not len(x):
-            continue
         foot = area.bottom() - 2
-        heights = foot - np.clip(y / row.scale, 0, 1) * (area.height() - 4)
-        points = [QPointF(a, b) for a, b in zip(x.tolist(), heights.tolist())]
+        tall = (area.height() - 4) / row.scale
+        first, last = scale.span
+        seen = highest_of(values, first, last, width)
+        points = [QPointF(scale.x_of(f, width), max(foot - v * tall, area.top() + 2)) for f, v in seen]
+        if not points:
+            continue
         shape = QPolygonF([QPointF(points[0].x(), foot), *points, QPointF(points[-1].x(), foot)])
         p.setPen(Qt.PenStyle.NoPen)
         if line:

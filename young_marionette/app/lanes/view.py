@@ -7,10 +7,10 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
 from ...project.bakes import Bake
+from ...project.lanes import rows
 from .. import settings, theme
 from .drawing import HEIGHT, draw_contact, draw_values
 from .editing import Editing
-from .rows import rows
 
 _EDGE = 5  # pixels around the end of a contact by which it is grabbed
 _NEAR = 6  # pixels around a click in which the highest value is meant

@@ -42,7 +42,7 @@ def find_contacts(
     points = contact_points(clip.skeleton, body, character)
     if body is None or not points or clip.frames < 2:
         return Contacts(rate=clip.rate)
-    search = EVALUATOR.of("contact search", (clip, body, points), lambda: _Search(clip, body, points))
+    search = EVALUATOR.of("contact search", (clip, body, points), lambda: ContactSearch(clip, body, points))
     return search.run(choices)
 
 
@@ -52,7 +52,7 @@ def is_searched(clip: Clip, body: Body | None, character: Character | None) -> b
     return body is None or not points or EVALUATOR.peek("contact search", (clip, body, points)) is not None
 
 
-class _Search:
+class ContactSearch:
     """What is known of a clip's points before any threshold is asked for."""
 
     def __init__(self, clip: Clip, body: Body, points: tuple[ContactPoint, ...]) -> None:

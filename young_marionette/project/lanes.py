@@ -1,14 +1,21 @@
-"""Which lanes there are: groups that fold, contact points, and deviations put together for people to look at."""
+"""Which lanes there are over the timeline: groups that fold, contact points, and deviations put together for people to look at."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.contacts.points import POINTS
-from ...core.evaluator import EVALUATOR
-from ...core.transfer.deviation import ANGLE, FLOAT, LOWERED, SINK, SLIDE
+from ..core.contacts.points import POINTS
+from ..core.evaluator import EVALUATOR
+from ..core.transfer.deviation import ANGLE, FLOAT, LOWERED, SINK, SLIDE
+
+if TYPE_CHECKING:
+    from collections.abc import Collection
+
+    from ..core.contacts.contact import Contacts
+    from .deviation import Deviation
 
 ALWAYS = POINTS[:4]  # lanes of the feet are there even where they touch nothing
 CONTACTS, DEVIATION = "contacts", "deviation"
@@ -30,10 +37,9 @@ class Row:
     before: np.ndarray | None = None
     after: np.ndarray | None = None
     scale: float = 1.0
-    decimals: int = 1
 
     @property
-    def side(self):
+    def side(self) -> str | None:
         return self.key.partition(" ")[0] if self.key.startswith(("left ", "right ")) else None
 
 
@@ -49,7 +55,7 @@ class _Kind:
     groups: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
 
-def _sided(*parts):
+def _sided(*parts: str) -> dict[str, tuple[str, ...]]:
     return {f"{side} {parts[0]}": tuple(f"{side} {p}" for p in parts[1:]) for side in ("left", "right")}
 
 
@@ -63,7 +69,7 @@ _DEVIATIONS = (
 )
 
 
-def rows(contacts, deviation, folded):
+def rows(contacts: Contacts | None, deviation: Deviation | None, folded: Collection[str]) -> list[Row]:
     """The lanes (list of Row) of a clip's ``contacts`` and a Deviation; either may be None. ``folded``: groups."""
     found = []
     if contacts is not None:
@@ -78,27 +84,26 @@ def rows(contacts, deviation, folded):
     return found
 
 
-def _part_of(point):
+def _part_of(point: str) -> str:
     side, _, end = point.partition(" ")
     return {"heel": f"{side} foot", "toe": f"{side} foot", "hand": f"{side} hand", "knee": f"{side} shin"}.get(
         end, "hips"
     )
 
 
-def _deviation_rows(deviation):
+def _deviation_rows(deviation: Deviation) -> list[Row]:
     made = []
     for kind in _DEVIATIONS:
         for name, parts in kind.groups.items():
             both = []
             for lanes in (deviation.before, deviation.after):
                 values = [lane.values for lane in lanes if lane.kind in kind.kinds and lane.part in parts]
-                both.append(np.max(values, axis=0) * kind.factor if values else None)
-            if both[1] is None:
+                if values:
+                    both.append(np.max(values, axis=0) * kind.factor)
+            if len(both) < 2:
                 continue
             most = max(float(v.max(initial=0.0)) for v in both)
             part = name if name.endswith("foot") or name == "hips" else parts[0]
-            made.append(
-                Row("deviation", f"{name} {kind.name}", f"{name.capitalize()} {kind.name}", part, kind.unit, *both,
-                    max(most, kind.least))
-            )  # fmt: skip
+            key, called = f"{name} {kind.name}", f"{name.capitalize()} {kind.name}"
+            made.append(Row("deviation", key, called, part, kind.unit, both[0], both[1], max(most, kind.least)))
     return made

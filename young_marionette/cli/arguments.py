@@ -121,6 +121,10 @@ def _retarget(commands: object) -> None:
         ("--no-pin", "free", "Leave the feet as the transfer puts them."),
     ):
         feet.add_argument(word, dest="feet", action="store_const", const=setting, help=tells)
+    tells = (
+        "What hands keep: their directions, their places, or what they touch; the usual where the proportions differ."
+    )
+    command.add_argument("--hands", choices=("directions", "places", "touch"), help=tells)
     _motion_options(command)
     _result_options(command)
 

@@ -60,15 +60,14 @@ def retarget(asked: Namespace) -> None:
     source, rig = opening.open_source(asked.source, clip=asked.clip), opening.open_rig(asked.rig)
     pairing = delivery.pair_files(source, rig, asked.stringing)
     changes: dict[str, object] = {"in_place": True} if asked.in_place else {}
-    if asked.feet is not None:
-        changes["feet"] = asked.feet
+    changes.update({name: value for name in ("feet", "hands") if (value := getattr(asked, name)) is not None})
     pairing = replace(pairing, settings=replace(pairing.settings, **changes))  # type: ignore[arg-type]
     more = []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
     baked = delivery.retarget(source, rig, pairing, out, asked.fps, frames, overwrite, bool(asked.body), more)
     clip, contacts = spanned(source, asked.fps, frames)
-    off = of_motion(pairing, rig, clip, contacts, baked)
+    off = of_motion(pairing, source, rig, clip, contacts, baked)
     if asked.as_json:
         print_json(report.retarget(source, rig, pairing, baked, out, off))
     else:

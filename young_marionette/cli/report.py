@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
-from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE
-from ..project.planting import plants
+from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
+from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import counted, finding_words
 from .console import say
@@ -158,14 +158,15 @@ def retarget(source, rig, pairing, baked, out, off):
         "scale": pairing.transfer.scale,
         "in_place": pairing.settings.in_place,
         "planted": plants(pairing),
+        "hands": hands_of(pairing),
         "deviation": _deviation(off),
     }
 
 
 def _deviation(off):
-    """How far feet slide, sink and float at worst, in mm, before planting and after; per contact point or foot."""
+    """How far points slide, feet sink and float, and arms reach into the body at worst, in mm: before and after."""
     told = {}
-    for kind, name in ((SLIDE, "slide"), (SINK, "sink"), (FLOAT, "float")):
+    for kind, name in ((SLIDE, "slide"), (SINK, "sink"), (FLOAT, "float"), (TOUCHING, "touching")):
         told[f"{name}_mm"] = {
             lane.part: {"before": round(lane.worst * 1000, 3), "after": round(now.worst * 1000, 3)}
             for lane, now in zip(off.before, off.after)

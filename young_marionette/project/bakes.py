@@ -18,7 +18,7 @@ from ..core.findings import Fact, Finding
 from ..core.resample import resample
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
-from .planting import carry, plants
+from .planting import adapts, carry, clears, hands_of, plants
 
 if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
@@ -93,13 +93,13 @@ def baked(
     second of the result, the source's if None; its length in seconds stays.
     """
     clip, contacts = spanned(source, fps, frames)
-    if not plants(pairing):
-        return carry(pairing, rig, clip, None, name or clip.name), None
+    if not adapts(pairing):
+        return carry(pairing, source, rig, clip, contacts, name or clip.name), None
     if frames is not None and fps is None:
         # Where a foot stands does not depend on where the clip is cut.
-        whole = carry(pairing, rig, source.placed_clip, source.contacts, name or clip.name)
+        whole = carry(pairing, source, rig, source.placed_clip, source.contacts, name or clip.name)
         return cut_to(whole, frames), contacts
-    return carry(pairing, rig, clip, contacts, name or clip.name), contacts
+    return carry(pairing, source, rig, clip, contacts, name or clip.name), contacts
 
 
 def spanned(source: Entry, fps: float | None, frames: tuple[int, int] | None) -> tuple[Clip, Contacts]:
@@ -148,10 +148,17 @@ def digest(
         (bool(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
         _stable(pairing.stance.source),
         _stable(pairing.stance.target),
-        *([("planted", source.contact_choices)] if plants(pairing) else []),
+        *_adaptations(pairing, source),
     ):
         made.update(f"{part!r}\n".encode("utf-8", "surrogatepass"))
     return made.hexdigest()[:32]
+
+
+def _adaptations(pairing: Pairing, source: Entry) -> Iterator[tuple[Any, ...]]:
+    """What is done beside carrying rotations over; nothing where nothing is, as in bakes of earlier versions."""
+    if adapts(pairing):
+        weight = float(pairing.settings.hand_weight)
+        yield plants(pairing), hands_of(pairing), weight, clears(pairing), source.contact_choices
 
 
 def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:

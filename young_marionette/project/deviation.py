@@ -7,11 +7,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
-from ..core.transfer.deviation import LOWERED, Lane, angle_lanes, feet_lanes
-from .planting import carry, free_result, result, rig_legs, travelling
+from ..core.transfer.deviation import LOWERED, TOUCHING, Lane, angle_lanes, feet_lanes, slide_lanes
+from .planting import arm_depths, carry, free_result, result, rig_legs, rig_points, travelling
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from ..core.clip import Clip
     from ..core.contacts.contact import Contacts
     from .entry import Entry
@@ -37,7 +40,7 @@ def deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation:
     """Of what a pairing makes of all of a source's motion; kept."""
 
     def make() -> Deviation:
-        return of_motion(pairing, rig, source.placed_clip, source.contacts, result(pairing, source, rig))
+        return of_motion(pairing, source, rig, source.placed_clip, source.contacts, result(pairing, source, rig))
 
     return EVALUATOR.of("deviation", (pairing, source, rig), make)
 
@@ -47,7 +50,9 @@ def known_deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation | 
     return EVALUATOR.peek("deviation", (pairing, source, rig))  # type: ignore[no-any-return]
 
 
-def of_motion(pairing: Pairing, rig: Entry, clip: Clip, contacts: Contacts, made: Clip | None = None) -> Deviation:
+def of_motion(
+    pairing: Pairing, source: Entry, rig: Entry, clip: Clip, contacts: Contacts, made: Clip | None = None
+) -> Deviation:
     """The deviation of what is made of the source's ``clip``: of ``made`` where that is known already.
 
     What stays in place is measured as it travels, since all feet slide there.
@@ -56,14 +61,17 @@ def of_motion(pairing: Pairing, rig: Entry, clip: Clip, contacts: Contacts, made
         pairing, made = travelling(pairing), None
     free = free_result(pairing, clip)
     if made is None:
-        made = carry(pairing, rig, clip, contacts)
-    return Deviation(
-        tuple(_lanes(pairing, rig, clip, free, free, contacts)),
-        tuple(_lanes(pairing, rig, clip, free, made, contacts)),
-    )
+        made = carry(pairing, source, rig, clip, contacts)
+    return Deviation(*(tuple(_lanes(pairing, source, rig, clip, free, one, contacts)) for one in (free, made)))
 
 
-def _lanes(pairing: Pairing, rig: Entry, clip: Clip, free: Clip, result: Clip, contacts: Contacts) -> list[Lane]:
-    lanes = list(feet_lanes(result, rig_legs(pairing, rig), contacts))
-    lanes.append(Lane(LOWERED, "hips", np.linalg.norm(result.translations - free.translations, axis=-1).max(-1)))
-    return [*lanes, *angle_lanes(clip, result, pairing.strings)]
+def _lanes(
+    pairing: Pairing, source: Entry, rig: Entry, clip: Clip, free: Clip, made: Clip, contacts: Contacts
+) -> Iterator[Lane]:
+    yield from feet_lanes(made, rig_legs(pairing, rig), contacts)
+    palms = [p for p in rig_points(pairing, rig) if p.name in HANDS and contacts.of(p.name)]
+    yield from slide_lanes(made, palms, contacts)
+    yield Lane(LOWERED, "hips", np.linalg.norm(made.translations - free.translations, axis=-1).max(-1))
+    for side, depth in arm_depths(made, clip, pairing, source, rig).items():
+        yield Lane(TOUCHING, f"{side} arm", depth)
+    yield from angle_lanes(clip, made, pairing.strings)

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..core.contacts.points import POINTS
 from ..core.evaluator import EVALUATOR
-from ..core.transfer.deviation import ANGLE, FLOAT, LOWERED, SINK, SLIDE
+from ..core.transfer.deviation import ANGLE, FLOAT, LOWERED, SINK, SLIDE, TOUCHING
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -63,6 +63,8 @@ _DEVIATIONS = (
     _Kind("slides", "cm", 100, 2.0, (SLIDE,), _sided("foot", "heel", "toe")),
     _Kind("sinks", "cm", 100, 2.0, (SINK,), _sided("foot", "foot")),
     _Kind("floats", "cm", 100, 2.0, (FLOAT,), _sided("foot", "foot")),
+    _Kind("slides", "cm", 100, 2.0, (SLIDE,), _sided("hand", "hand")),
+    _Kind("in the body", "cm", 100, 2.0, (TOUCHING,), _sided("arm", "arm")),
     _Kind("give way", "cm", 100, 5.0, (LOWERED,), {"hips": ("hips",)}),
     _Kind("off the source", "°", float(np.degrees(1)), 10.0, (ANGLE,), _sided("arm", "upper arm", "forearm")),
     _Kind("off the source", "°", float(np.degrees(1)), 10.0, (ANGLE,), _sided("leg", "thigh", "shin")),
@@ -103,7 +105,8 @@ def _deviation_rows(deviation: Deviation) -> list[Row]:
             if len(both) < 2:
                 continue
             most = max(float(v.max(initial=0.0)) for v in both)
-            part = name if name.endswith("foot") or name == "hips" else parts[0]
+            part = name if name.endswith(("foot", "hand")) or name == "hips" else parts[0]
+            part = part.replace(" arm", " forearm") if part.endswith(("left arm", "right arm")) else part
             key, called = f"{name} {kind.name}", f"{name.capitalize()} {kind.name}"
             made.append(Row("deviation", key, called, part, kind.unit, both[0], both[1], max(most, kind.least)))
     return made

@@ -12,7 +12,7 @@ from urllib.parse import unquote_to_bytes
 
 from ..core.clip import Clip
 from ..core.contacts.choices import Adjusted, ContactChoices, Drawn
-from ..core.contacts.contact import Contact, Contacts
+from ..core.contacts.contact import Contact, Contacts, Touch
 from ..core.errors import InputError
 from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
@@ -53,7 +53,7 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     known = {e.id for e in entries}
     source, rig = (i if i in known else None for i in (file.source, file.rig))
-    uses = {(u.source, u.rig): Use(u.in_place, u.stride, u.height_offset, u.feet) for u in file.uses}
+    uses = {(u.source, u.rig): Use(**u.model_dump(exclude={"source", "rig"})) for u in file.uses}
     limits = Limits(**file.limits.model_dump())
     return replace(state, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits)
 
@@ -80,7 +80,8 @@ def _choices(file: ContactChoicesFile) -> ContactChoices:
 
 
 def _contacts(file: ContactsFile) -> Contacts:
-    return Contacts(tuple(Contact(**c.model_dump()) for c in file.found), file.floor, file.rate)
+    found, touches = (Contact(**c.model_dump()) for c in file.found), (Touch(**t.model_dump()) for t in file.touches)
+    return Contacts(tuple(found), file.floor, file.rate, tuple(touches))
 
 
 Made = TypeVar("Made", Entry, Bake)

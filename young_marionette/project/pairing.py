@@ -43,6 +43,9 @@ class Use:
     stride: float | None = None
     height_offset: float | None = None
     feet: str | None = None
+    hands: str | None = None
+    hand_weight: float | None = None
+    clear: str | None = None
 
     def over(self, settings: TransferSettings) -> TransferSettings:
         """``settings`` with what is set here."""

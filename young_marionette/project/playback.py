@@ -8,7 +8,7 @@ import numpy as np
 
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
-from .planting import carry, known_result, plants
+from .planting import adapts, carry, known_result
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
@@ -31,8 +31,8 @@ class Motion:
         self.clip: Clip = source.placed_clip
         self.whole: Clip | None = None
         self._contacts: Contacts | None = None
-        self.planted = pairing is not None and rig is not None and plants(pairing)
-        if self.planted and pairing is not None and rig is not None:
+        self.adapted = pairing is not None and rig is not None and adapts(pairing)
+        if self.adapted and pairing is not None and rig is not None:
             self.whole = known_result(pairing, source, rig)
             if self.whole is None and source.knows_contacts:
                 self._contacts = source.contacts
@@ -40,7 +40,7 @@ class Motion:
     @property
     def lags(self) -> bool:
         """Whether the whole clip has to be worked out before what is shown is exact."""
-        return self.planted and self.whole is None
+        return self.adapted and self.whole is None
 
     @property
     def frames(self) -> int:
@@ -55,10 +55,12 @@ class Motion:
             return forward_rows(self.whole.cut(first, last))
         if self.pairing is None or self.rig is None:
             return forward_rows(self.clip.cut(first, last))
-        around = round(_AROUND * self.rate) if self._contacts is not None else 0
+        if self._contacts is None:
+            return forward_rows(self.pairing.transfer.run(self.clip.cut(first, last)))
+        around = round(_AROUND * self.rate)
         start, end = max(first - around, 0), min(last + around, self.frames - 1)
-        contacts = self._contacts.in_frames(start, end, self.rate) if self._contacts is not None else None
-        part = carry(self.pairing, self.rig, self.clip.cut(start, end), contacts)
+        contacts = self._contacts.in_frames(start, end, self.rate)
+        part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts)
         return forward_rows(part.cut(first - start, last - start))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:

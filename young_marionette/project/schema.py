@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from .strict import Strict
-from .stringing.schema import Feet, StringingFile
+from .stringing.schema import Clear, Feet, Hands, Share, StringingFile
 
 VERSION = 4
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
@@ -99,10 +99,20 @@ class ContactFile(Strict):
     by_hand: bool = False
 
 
+class TouchFile(Strict):
+    """What a hand touches of the own body, or hands each other (see core.contacts.touching)."""
+
+    side: Literal["left", "right", "both"]
+    to: str
+    first: Frame
+    last: Frame
+
+
 class ContactsFile(Strict):
     floor: float = 0.0
     rate: float = Field(gt=0, le=100_000)
     found: list[ContactFile] = []
+    touches: list[TouchFile] = []
 
 
 class EntryFile(Strict):
@@ -144,6 +154,9 @@ class UseFile(Strict):
     stride: float | None = Field(default=None, gt=0, le=100)
     height_offset: float | None = Field(default=None, ge=-100, le=100)
     feet: Feet | None = None
+    hands: Hands | None = None
+    hand_weight: Share | None = None
+    clear: Clear | None = None
 
 
 class BakeFile(Strict):
@@ -172,6 +185,7 @@ class LimitsFile(Strict):
     slide: float = Field(default=0.01, ge=0, le=10)
     sink: float = Field(default=0.015, ge=0, le=10)
     hover: float = Field(default=0.02, ge=0, le=10)
+    touching: float = Field(default=0.02, ge=0, le=10)
 
 
 class ProjectFile(Strict):

@@ -7,18 +7,19 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
 from ..core.findings import Finding, finding
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
-from ..core.transfer.deviation import FLOAT, SINK, SLIDE
-from ..core.transfer.settings import PLANTED
+from ..core.transfer.deviation import FLOAT, SINK, SLIDE, TOUCHING
+from ..core.transfer.settings import ON, PLANTED, TOUCH
 from .bakes import is_current
 from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SetTransfer, SwapSides, TieAll
 from .deviation import known_deviation
 from .entry import CLIP
-from .planting import plants
+from .planting import clears, hands_of, plants
 from .stringing import nearly_fits
 
 if TYPE_CHECKING:
@@ -224,11 +225,13 @@ def _stood(pairing: Pairing, state: State) -> Iterator[Snag]:
 
 def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Snag]:
     """Feet of the live result that are off by more than they may: the worst stretch of each."""
+    yield from _inside(pairing, deviation, limits)
     mend = None if plants(pairing) else SetTransfer((("feet", PLANTED),))
     for kind in (SLIDE, SINK, FLOAT):
         limit = getattr(limits, kind)
         for side in ("left", "right"):
-            lanes = [lane for lane in deviation.after if lane.kind == kind and lane.part.startswith(side)]
+            points = f"{side} heel", f"{side} toe", f"{side} foot"
+            lanes = [lane for lane in deviation.after if lane.kind == kind and lane.part in points]
             stretches = [stretch for lane in lanes for stretch in lane.over(limit)]
             if not stretches:
                 continue
@@ -238,6 +241,23 @@ def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Sna
             yield Snag(
                 "transfer", finding("foot off", kind=kind, **values), part=f"{side} foot", mend=mend, frame=worst
             )
+
+
+def _inside(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Snag]:
+    """Arms that are in the body where the source's are not, and hands that do not stay where they hold."""
+    mend = None if clears(pairing) else SetTransfer((("clear", ON),))
+    for lane in deviation.after:
+        if lane.kind == TOUCHING and lane.worst > limits.touching:
+            first, last, metres = max(lane.over(limits.touching), key=lambda stretch: stretch[2])
+            values = {"part": lane.part, "metres": metres, "first": first, "last": last, "cleared": mend is None}
+            part = lane.part.replace(" arm", " forearm")
+            yield Snag("transfer", finding("arm inside", **values), part=part, mend=mend, frame=lane.at)
+        elif lane.kind == SLIDE and lane.part in HANDS and lane.worst > limits.slide:
+            first, last, metres = max(lane.over(limits.slide), key=lambda stretch: stretch[2])
+            held = hands_of(pairing) == TOUCH
+            values = {"part": lane.part, "metres": metres, "first": first, "last": last, "held": held}
+            hold = None if held else SetTransfer((("hands", TOUCH),))
+            yield Snag("transfer", finding("hand off", **values), part=lane.part, mend=hold, frame=lane.at)
 
 
 def route_states(state: State, snags: Sequence[Snag]) -> dict[str, str]:

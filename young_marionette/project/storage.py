@@ -46,6 +46,7 @@ from .schema import (
     MotionFile,
     PairingFile,
     ProjectFile,
+    TouchFile,
     UseFile,
 )
 from .soundness import UNSOUND
@@ -219,7 +220,8 @@ def _contacts_file(contacts: Contacts | None) -> ContactsFile | None:
     if contacts is None:
         return None
     found = [ContactFile(**vars(c)) for c in contacts.found]
-    return ContactsFile(floor=contacts.floor, rate=contacts.rate, found=found)
+    touches = [TouchFile.model_validate(vars(t)) for t in contacts.touches]
+    return ContactsFile(floor=contacts.floor, rate=contacts.rate, found=found, touches=touches)
 
 
 def _path_bytes(path: Path | None) -> str | None:

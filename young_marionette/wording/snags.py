@@ -100,9 +100,13 @@ _FEET = {
 
 
 def _foot(found: Finding) -> str:
-    first, last = found["first"], found["last"]
     off = _FEET[found["kind"]][0].format(cm=found["metres"] * 100)
-    return f"The {found['part']} {off}, {f'frame {first}' if first == last else f'frames {first}-{last}'}."
+    return f"The {found['part']} {off}, {_frames(found)}."
+
+
+def _frames(found: Finding) -> str:
+    first, last = found["first"], found["last"]
+    return f"frame {first}" if first == last else f"frames {first}-{last}"
 
 
 def _feet_remedy(found: Finding) -> str:
@@ -142,6 +146,20 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
     ),
     "stance off": ("The {part} is {degrees:.0f}° off in the stance.", "Match the stance, or turn the bone.", "Match"),
     "foot off": (_foot, _feet_remedy, lambda f: "" if f["planted"] else "Plant"),
+    "arm inside": (
+        lambda f: f"The {f['part']} is {f['metres'] * 100:.1f} cm inside the body, {_frames(f)}.",
+        lambda f: "Widen the arms in Stance." if f["cleared"] else "Keep the arms out of the body.",
+        lambda f: "" if f["cleared"] else "Keep out",
+    ),
+    "hand off": (
+        lambda f: f"The {f['part']} slides {f['metres'] * 100:.1f} cm while it holds something, {_frames(f)}.",
+        lambda f: (
+            "The arm is too short for it, or its contact is wrong: see its lane."
+            if f["held"]
+            else "Let the hands keep what they touch."
+        ),
+        lambda f: "" if f["held"] else "Hold",
+    ),
     "outdated": (
         "{name} is out of date: what it was baked from has changed.",
         "Rebake it, or keep it as it is.",

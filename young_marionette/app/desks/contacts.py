@@ -7,17 +7,28 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from ...core.contacts.choices import Thresholds
 from ...core.contacts.points import POINTS
-from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, Limits
-from ...core.transfer.settings import AUTO, FREE, PLANTED
+from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING, Limits
+from ...core.transfer.settings import AUTO, DIRECTIONS, FREE, OFF, ON, PLACES, PLANTED, TOUCH
 from ...project.commands import LetGoContacts, SetLimit, SetThreshold, SetTransfer
 from ...project.entry import Entry
-from ...project.planting import plants
+from ...project.planting import clears, hands_of, plants
 from ..parts.widgets import Card, Number, button, label, row
 
 _MODES = (
     (AUTO, "Planted where proportions differ"),
     (PLANTED, "Planted where the source's stand"),
     (FREE, "Free"),
+)
+_HANDS = (
+    (AUTO, "Keep touch where proportions differ"),
+    (TOUCH, "Keep what they touch"),
+    (PLACES, "Keep places, scaled to the rig"),
+    (DIRECTIONS, "Keep directions of the arms"),
+)
+_CLEAR = (
+    (AUTO, "Out of the body where proportions differ"),
+    (ON, "Arms stay out of the body"),
+    (OFF, "Arms may go through the body"),
 )
 _NUMBERS = ((SLIDE, "Slide"), (SINK, "Sink"), (FLOAT, "Float"), (LOWERED, "Hips give way"))
 _THRESHOLDS = (
@@ -40,11 +51,7 @@ class FeetCard(Card):
     def __init__(self, session):
         super().__init__("Feet")
         self.session = session
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Feet")
-        for value, text in _MODES:
-            self.mode.addItem(text, value)
-        self.mode.activated.connect(lambda i: session.do(SetTransfer((("feet", self.mode.itemData(i)),))))
+        self.mode = _list("Feet", _MODES, lambda value: session.do(SetTransfer((("feet", value),))))
         holder = QWidget()
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -89,6 +96,65 @@ class FeetCard(Card):
             self.told.setText("Both have the same proportions, so the feet stay as they are.")
         else:
             self.told.setText("The worst of the whole clip; the lanes over the timeline tell where.")
+
+
+class HandsCard(Card):
+    """What the rig's hands keep, and whether its arms stay out of its body."""
+
+    def __init__(self, session):
+        super().__init__("Hands")
+        self.session = session
+        self.mode = _list("Hands", _HANDS, lambda value: session.do(SetTransfer((("hands", value),))))
+        self.weight = Number(100, "%", 5, 0, 0, 100, 100, "How far hands go to what they keep")
+        self.weight.edited.connect(lambda v, s: session.drag(SetTransfer((("hand_weight", v / 100),)), settled=s))
+        self.clear = _list("Arms and the body", _CLEAR, lambda value: session.do(SetTransfer((("clear", value),))))
+        self.wider = Number(0, "°", 1, 1, -90, 90, 0, "Arms wider: away from the body, on the whole clip")
+        self.wider.edited.connect(self._widen)
+        self.told = label("", "quiet", wrap=True)
+        self.add(
+            self.mode,
+            row(label("Weight"), None, self.weight),
+            self.clear,
+            row(label("Arms wider"), None, self.wider),
+            self.told,
+        )
+        session.live.measured.connect(self.show_state)
+
+    def show_state(self):
+        pairing = self.session.state.pairing
+        if pairing is None:
+            return
+        settings = pairing.settings
+        self.mode.setCurrentIndex([value for value, _ in _HANDS].index(settings.hands))
+        self.clear.setCurrentIndex([value for value, _ in _CLEAR].index(settings.clear))
+        self.wider.set_value(dict(settings.touches).get("arms out", 0.0))
+        self.weight.set_value(settings.hand_weight * 100)
+        self.weight.setEnabled(hands_of(pairing) != DIRECTIONS)
+        deviation = self.session.live.shown_deviation
+        if deviation is None:
+            self.told.setText("")
+            return
+        before, after = deviation.worst(TOUCHING)
+        inside = f"{before * 100:.1f} cm inside the body at worst"
+        if clears(pairing):
+            self.told.setText(f"Arms were {inside}, now {after * 100:.1f} cm.")
+        else:
+            self.told.setText(f"Arms are {inside}.")
+
+    def _widen(self, degrees, settled):
+        touches = {**dict(self.session.state.pairing.settings.touches), "arms out": degrees}
+        kept = tuple((name, value) for name, value in touches.items() if value)
+        self.session.drag(SetTransfer((("touches", kept),)), settled=settled)
+
+
+def _list(name, options, act):
+    """A list of ``(value, text)`` to choose from."""
+    box = QComboBox()
+    box.setAccessibleName(name)
+    for value, text in options:
+        box.addItem(text, value)
+    box.activated.connect(lambda i: act(box.itemData(i)))
+    return box
 
 
 class ContactsCard(Card):

@@ -8,7 +8,7 @@ from ...project.changes import PAIR
 from ...project.commands import AddBake, SetTransfer
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
-from .contacts import ContactsCard, FeetCard
+from .contacts import ContactsCard, FeetCard, HandsCard
 
 
 class TransferDesk(Desk):
@@ -40,7 +40,8 @@ class TransferDesk(Desk):
         self.add(travel)
         self.feet = FeetCard(self.session)
         self.contacts = ContactsCard(self.session)
-        self.add(self.feet, self.contacts)
+        self.hands = HandsCard(self.session)
+        self.add(self.feet, self.hands, self.contacts)
         bake = Card("Bake")
         self.range = label("", wrap=True)
         self.fps = Number(30, "fps", 1, 3, 1, 1000, 30, "Frames per second of the baked clip")
@@ -57,6 +58,7 @@ class TransferDesk(Desk):
             self.range.setText("Choose a source clip and a target rig first.")
             return
         self.feet.show_state()
+        self.hands.show_state()
         self.contacts.show_state()
         settings = pairing.settings
         self.in_place.blockSignals(True)

@@ -9,6 +9,9 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 
+USUAL = 1.7  # metres: the stature that heights are given for; they grow with the figure
+
+
 @dataclass(frozen=True)
 class Thresholds:
     """When a point touches. Speeds in m/s, the same for every frame rate; heights in metres for a figure of 1.7 m.

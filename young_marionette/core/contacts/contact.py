@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, TypeVar
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
 
 
 @dataclass(frozen=True)
@@ -27,13 +31,30 @@ class Contact:
         return self.last - self.first + 1
 
 
+@dataclass(frozen=True)
+class Touch:
+    """A hand (``side``: left or right, or both on each other) that touches ``to``, a part of the body, in some frames."""
+
+    side: str
+    to: str
+    first: int
+    last: int
+
+
+_Stretch = TypeVar("_Stretch", Contact, Touch)
+
+
 @dataclass(frozen=True, eq=False)
 class Contacts:
-    """What a clip touches: ``found``, in the order of points and frames; ``floor``: where the floor is, metres."""
+    """What a clip touches: ``found``, in the order of points and frames; ``floor``: where the floor is, metres.
+
+    ``touches``: of hands on the own body and on each other, which move along.
+    """
 
     found: tuple[Contact, ...] = ()
     floor: float = 0.0
     rate: float = 30.0
+    touches: tuple[Touch, ...] = ()
     by_point: dict[str, tuple[Contact, ...]] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -42,12 +63,16 @@ class Contacts:
 
     def in_frames(self, first: int, last: int, rate: float) -> Contacts:
         """Of the frames ``first`` to ``last`` of the clip, counted anew from 0, at another rate."""
-        share, moved = rate / self.rate, []
-        for c in self.found:
-            if c.last >= first and c.first <= last:
-                start, end = max(c.first, first) - first, min(c.last, last) - first
-                moved.append(replace(c, first=math.ceil(start * share - 1e-6), last=int(end * share + 1e-6)))
-        return Contacts(tuple(c for c in moved if c.last >= c.first), self.floor, rate)
+        share = rate / self.rate
+
+        def moved(stretches: Iterable[_Stretch]) -> Iterator[_Stretch]:
+            for one in stretches:
+                start = math.ceil((max(one.first, first) - first) * share - 1e-6)
+                end = int((min(one.last, last) - first) * share + 1e-6)
+                if one.last >= first and one.first <= last and end >= start:
+                    yield replace(one, first=start, last=end)
+
+        return Contacts(tuple(moved(self.found)), self.floor, rate, tuple(moved(self.touches)))
 
     def of(self, point: str) -> tuple[Contact, ...]:
         """The contacts of one point, in order."""

@@ -2,31 +2,33 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ..evaluator import EVALUATOR
+from ..humanoid.volumes import volumes
 from ..kinematics import forward_rows
-from ..smoothing import gaussian
-from .choices import ContactChoices, Thresholds
+from ..resample import thinned
+from .choices import USUAL, ContactChoices, Thresholds
 from .contact import Contact, Contacts
 from .points import FEET, HANDS, SIDES, contact_points, point_rows
 from .sitting import sits
+from .steadying import steadied
+from .stretches import stretches, whole
+from .touching import find_touches
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
     from ..character.meshes import Character
     from ..clip import Clip
     from ..humanoid.reading import Body
     from .choices import Drawn
     from .points import ContactPoint
 
-_STEADY, _DRIFT = 0.03, 0.05  # m/s
-_NARROW, _WIDE = 0.012, 0.05  # seconds
+_DRIFT = 0.05  # m/s
+_TOUCH_RATE = 30.0  # frames a second are enough to see what hands touch
 _USUAL = Thresholds()
-USUAL = 1.7  # metres: the stature that heights are given for; they grow with the figure
 
 
 def find_contacts(
@@ -42,7 +44,7 @@ def find_contacts(
     points = contact_points(clip.skeleton, body, character)
     if body is None or not points or clip.frames < 2:
         return Contacts(rate=clip.rate)
-    search = EVALUATOR.of("contact search", (clip, body, points), lambda: ContactSearch(clip, body, points))
+    search = EVALUATOR.of("contact search", (clip, body, points), lambda: ContactSearch(clip, body, points, character))
     return search.run(choices)
 
 
@@ -55,16 +57,22 @@ def is_searched(clip: Clip, body: Body | None, character: Character | None) -> b
 class ContactSearch:
     """What is known of a clip's points before any threshold is asked for."""
 
-    def __init__(self, clip: Clip, body: Body, points: tuple[ContactPoint, ...]) -> None:
+    def __init__(
+        self, clip: Clip, body: Body, points: tuple[ContactPoint, ...], character: Character | None = None
+    ) -> None:
         self.frames, self.rate, self.body = clip.frames, clip.rate, body
         self.size = body.stature / USUAL
         self.at = dict(zip((p.name for p in points), range(len(points))))
         self.raw = point_rows(clip, points)
-        self.places = _steadied(self.raw, clip.rate)
+        self.places = steadied(self.raw, clip.rate)
         self.speeds = np.linalg.norm(np.gradient(self.places, axis=-1), axis=1) * clip.rate
         anchors = [run[0] for part, run in body.parts.items() if part.endswith((" thigh", " shin", " upper arm"))]
         self._limbs = forward_rows(clip, anchors)[0]
         self.sits = self._sits()
+        slow, step = thinned(clip, _TOUCH_RATE)
+        shapes = volumes(clip.skeleton, body, character)
+        found = find_touches(slow, body, {p.name: p for p in points}, shapes)
+        self.touches = tuple(replace(t, first=t.first * step, last=t.last * step) for t in found)
 
     def run(self, choices: ContactChoices) -> Contacts:
         """The contacts of all points: those on the floor, then those at heights of their own, then those drawn by hand."""
@@ -84,11 +92,11 @@ class ContactSearch:
             drawn = [d for d in choices.drawn if d.point == name]
             for one in drawn:
                 self._draw(kind, one, self._over(name, floor), choices.thresholds(name))
-            stretches = [(*s, held) for held in (False, True) for s in _stretches(kind == 1 + held)]
-            for first, last, held in sorted(stretches):
+            runs = [(*s, held) for held in (False, True) for s in stretches(kind == 1 + held)]
+            for first, last, held in sorted(runs):
                 by_hand = any(d.first <= last + 1 and d.last >= first - 1 for d in drawn)
                 found.append(self._contact(name, first, last, held, floor, by_hand))
-        return Contacts(tuple(found), floor, self.rate)
+        return Contacts(tuple(found), floor, self.rate, self.touches)
 
     def _draw(self, kind: np.ndarray, one: Drawn, over: np.ndarray, limits: Thresholds) -> None:
         """Lay what is drawn by hand over what was found: 0 none, 1 on the floor, 2 at a height of its own."""
@@ -130,7 +138,7 @@ class ContactSearch:
         height = limits.height if name in FEET else 2 * limits.height
         near = (over < limits.slack * height) & (self.speeds[row] < limits.slack * limits.speed)
         sure = (over < height) & (self.speeds[row] < limits.speed)
-        return self._whole(near, sure, limits.shortest, limits.gap)
+        return whole(near, sure, limits.shortest, limits.gap, self.rate)
 
     def _own_level(self, row: int, floor: float) -> float:
         """How high a foot's point is while it stands on the floor: captured feet are not quite where their bones say."""
@@ -146,13 +154,13 @@ class ContactSearch:
         row, none = self.at[name], np.zeros(self.frames, bool)
         if name == "seat":
             near = self.sits & ~low & (self.speeds[row] < limits.slack * limits.speed)
-            return self._whole(near, near & (self.speeds[row] < limits.speed), limits.shortest_held, limits.gap)
+            return whole(near, near & (self.speeds[row] < limits.speed), limits.shortest_held, limits.gap, self.rate)
         if name not in FEET and name not in HANDS:
             return none
         near = (self.speeds[row] < limits.slack * limits.held_speed) & ~low
         sure = (self.speeds[row] < limits.held_speed) & ~low
-        mask = self._whole(near, sure, limits.shortest_held, limits.gap)
-        for first, last in _stretches(mask):
+        mask = whole(near, sure, limits.shortest_held, limits.gap, self.rate)
+        for first, last in stretches(mask):
             part = slice(first, last + 1)
             bears = name in FEET and not on_floor[part].any()
             if not (bears or self._moves_about(name, part)):
@@ -184,49 +192,8 @@ class ContactSearch:
         """The path ``(3, frames)`` of a hip, knee or shoulder."""
         return self._limbs[joint]
 
-    # --- stretches ------------------------------------------------------------------------------
-    def _whole(self, near: np.ndarray, sure: np.ndarray, shortest: float, closed: float) -> np.ndarray:
-        """From the first ``sure`` frame of each stretch of ``near`` to its end; small gaps closed, short ones dropped."""
-        mask = np.zeros(len(near), bool)
-        for first, last in _stretches(near):
-            begun = np.flatnonzero(sure[first : last + 1])
-            if len(begun):
-                mask[first + begun[0] : last + 1] = True
-        gap = max(round(closed * self.rate), 1)
-        for first, last in _stretches(~mask):
-            if first > 0 and last < len(mask) - 1 and last - first + 1 <= gap and near[first : last + 1].mean() > 0.3:
-                mask[first : last + 1] = True
-        for first, last in _stretches(mask):
-            if last - first + 1 < max(shortest * self.rate, 2):
-                mask[first : last + 1] = False
-        return mask
-
     def _contact(self, name: str, first: int, last: int, held: bool, floor: float, by_hand: bool) -> Contact:
         places = self.raw[self.at[name]][:, first : last + 1]
         middle = np.median(places, axis=1)
         away = np.linalg.norm((places - middle[:, None])[[0, 2]], axis=0)
         return Contact(name, first, last, float(middle[1] - floor), float(away.max()), held, by_hand)
-
-
-def _steadied(rows: np.ndarray, rate: float) -> np.ndarray:
-    """Places ``(points, 3, frames)`` with the jitter of single frames taken out, so that speeds mean the same at any rate.
-
-    By a Gaussian as wide as each point's own jitter asks for, which is told by its fourth differences: those of white
-    noise of the standard deviation s have s times the root of 70, those of smooth motion hardly any.
-    """
-    out = np.empty_like(rows)
-    for row, places in enumerate(rows):
-        jitter = 0.0
-        if places.shape[-1] > 8:
-            jitter = float(np.median(np.linalg.norm(np.diff(places, 4, axis=-1), axis=0))) / (1.54 * 70**0.5)
-        # The width at which what is left of the jitter is a speed of _STEADY, as far as motion can bear it.
-        width = (jitter * rate / (2.66 * _STEADY)) ** (2 / 3)
-        width = min(max(width, _NARROW * rate), _WIDE * rate)
-        out[row] = gaussian(places, width) if width > 0.4 else places
-    return out
-
-
-def _stretches(mask: np.ndarray) -> Iterator[tuple[int, int]]:
-    """``(first, last)`` of each run of true values."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    yield from zip(edges[::2].tolist(), (edges[1::2] - 1).tolist())

@@ -17,10 +17,11 @@ if TYPE_CHECKING:
 
     from ..clip import Clip
     from ..contacts.contact import Contacts
+    from ..contacts.points import ContactPoint
     from ..matching.tying import String
     from .planting import Leg
 
-SLIDE, SINK, FLOAT, LOWERED, ANGLE = KINDS = ("slide", "sink", "hover", "lowered", "angle")
+SLIDE, SINK, FLOAT, LOWERED, TOUCHING, ANGLE = ("slide", "sink", "hover", "lowered", "touching", "angle")
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,7 @@ class Limits:
 
     slide: float = 0.01
     sink: float = 0.015
+    touching: float = 0.02
     hover: float = 0.02
 
 
@@ -72,13 +74,7 @@ def feet_lanes(clip: Clip, legs: Sequence[Leg], contacts: Contacts, floor: float
         return
     rows = dict(zip((p.name for p in points), point_rows(clip, points)))
     for name, places in rows.items():
-        slide = np.zeros(clip.frames)
-        for contact in contacts.of(name):
-            part = slice(contact.first, contact.last + 1)
-            if contact.first < clip.frames:
-                middle = np.median(places[:, part], axis=1)[:, None]
-                slide[part] = np.linalg.norm(places[:, part] - middle, axis=0)
-        yield Lane(SLIDE, name, slide)
+        yield _slide(name, places, contacts)
     for leg in legs:
         over = np.minimum(rows[leg.heel.name][1], rows[leg.toe.name][1]) - floor
         stands = np.zeros(clip.frames, bool)
@@ -87,6 +83,22 @@ def feet_lanes(clip: Clip, legs: Sequence[Leg], contacts: Contacts, floor: float
                 stands[contact.first : contact.last + 1] = True
         yield Lane(SINK, f"{leg.side} foot", np.maximum(-over, 0.0))
         yield Lane(FLOAT, f"{leg.side} foot", np.where(stands, np.maximum(over, 0.0), 0.0))
+
+
+def slide_lanes(clip: Clip, points: Sequence[ContactPoint], contacts: Contacts) -> Iterator[Lane]:
+    """Slide of other points of a rig, such as hands, while they hold something."""
+    for point, places in zip(points, point_rows(clip, points) if points else ()):
+        yield _slide(point.name, places, contacts)
+
+
+def _slide(name: str, places: np.ndarray, contacts: Contacts) -> Lane:
+    slide = np.zeros(places.shape[-1])
+    for contact in contacts.of(name):
+        part = slice(contact.first, contact.last + 1)
+        if contact.first < len(slide):
+            middle = np.median(places[:, part], axis=1)[:, None]
+            slide[part] = np.linalg.norm(places[:, part] - middle, axis=0)
+    return Lane(SLIDE, name, slide)
 
 
 def angle_lanes(source: Clip, target: Clip, strings: Sequence[String]) -> Iterator[Lane]:

@@ -17,6 +17,8 @@ from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
+from .bridging import bridged
+from .limbs import Limb, put
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -27,31 +29,32 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 _REACH = 0.98  # of a leg's length: how far it is stretched at most
-_STRAIGHT = np.radians(8.0)  # legs that bend less get their plane from how they rest
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
-_LONGEST = 0.9  # seconds over which a correction goes from one contact to the next; else it fades
-_FADE = 0.35  # seconds in which a correction fades where no other contact is near
-_SOON = 0.25  # seconds in which the speed of a contact that slid dies away
 _YIELD = 0.12  # seconds: the width of the curve by which hips give way
 
 
 @dataclass(frozen=True, eq=False)
 class Leg:
-    """A leg of the rig: joints, its points on the sole, and the axis that its knee turns about.
-
-    ``hinge (3,)``: in the thigh's axes, so that the shin turns backwards about it. ``up (3,)``: the sole's normal at rest
-    in the foot's axes.
-    """
+    """A leg of the rig: its bones, and its points on the sole. ``up (3,)``: the sole's normal at rest in the foot's axes."""
 
     side: str
-    thigh: int
-    shin: int
-    foot: int
+    limb: Limb
     toes: int | None
     heel: ContactPoint
     toe: ContactPoint
-    hinge: np.ndarray
     up: np.ndarray
+
+    @property
+    def thigh(self) -> int:
+        return self.limb.first
+
+    @property
+    def shin(self) -> int:
+        return self.limb.second
+
+    @property
+    def foot(self) -> int:
+        return self.limb.end
 
 
 @dataclass(eq=False)
@@ -140,7 +143,7 @@ class _Way:
                 turned[step.part][step.flat] = mean
                 fixed[step.part] |= step.flat
             vectors[fixed] = rot.to_vector(rot.multiply(turned[fixed], rot.conjugate(self.turn[fixed])))
-        self.change = rot.from_vector(_bridged(vectors, fixed, self.rate))
+        self.change = rot.from_vector(bridged(vectors, fixed, self.rate))
         return rot.multiply(self.change, self.turn)
 
     def _level(self, turns: np.ndarray) -> np.ndarray:
@@ -165,7 +168,7 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
-        return self.ankle + _bridged(shift, fixed, self.rate)
+        return self.ankle + bridged(shift, fixed, self.rate)
 
     def _stand(self, step: _Step, between: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Where heel and ball of a stand are ``(3,)``: about where they are by themselves.
@@ -186,77 +189,29 @@ class _Way:
         return toe - between[step.toe.argmax()], toe
 
     # --- the leg ----------------------------------------------------------------------------------
-    def _lengths(self, places: np.ndarray) -> tuple[float, float]:
-        hip, knee = places[self.leg.thigh][:, 0], places[self.leg.shin][:, 0]
-        return float(np.linalg.norm(knee - hip)), float(np.linalg.norm(self.ankle[0] - knee))
-
     def lacks(self, places: np.ndarray) -> np.ndarray:
         """How much lower the hip has to be for the leg to reach ``(frames,)``, metres."""
-        reach = _REACH * sum(self._lengths(places))
+        long = sum(self.leg.limb.lengths(places))
         own = np.linalg.norm(self.ankle - places[self.leg.thigh].T, axis=1)
-        reach = np.maximum(reach, np.minimum(own, sum(self._lengths(places))))  # as straight as it was anyway
+        reach = np.maximum(_REACH * long, np.minimum(own, long))  # as straight as it was anyway
         way = self.target - places[self.leg.thigh].T
         across = np.minimum(np.linalg.norm(way[:, [0, 2]], axis=1), 0.98 * reach)
         return np.maximum(-way[:, 1] - np.sqrt(reach**2 - across**2), 0.0)
 
     def solve(self, places: np.ndarray, turns: np.ndarray, drop: np.ndarray, local: np.ndarray) -> None:
         """Put the leg's local rotations into ``local (joints, 4, frames)``."""
-        leg, (upper, lower) = self.leg, self._lengths(places)
-        hip, knee = places[leg.thigh].T, places[leg.shin].T
-        lowered = hip.copy()
+        leg, lowered = self.leg, places[self.leg.thigh].T.copy()
         lowered[:, 1] -= drop
-        old, new = self.ankle - hip, self.target - lowered
-        hinge = self._plane(knee - hip, self.ankle - knee, old, turns[leg.thigh].T)
-        swing = rot.between(old, new)
-        new_hinge = rot.rotate(swing, hinge)
-        first = _frames(_bent(old, hinge, upper, lower), hinge)
-        new_upper = _bent(new, new_hinge, upper, lower)
-        thigh_change = rot.multiply(_frames(new_upper, new_hinge), rot.conjugate(first))
-        new_knee = lowered + rot.rotate(thigh_change, knee - hip)
-        shin_after = rot.rotate(thigh_change, self.ankle - knee)
-        shin_change = rot.multiply(rot.between(shin_after, self.target - new_knee), thigh_change)
-        thigh = rot.multiply(thigh_change, turns[leg.thigh].T)
-        shin = rot.multiply(shin_change, turns[leg.shin].T)
-        self._put(local, leg.thigh, thigh, turns, None)
-        self._put(local, leg.shin, shin, turns, thigh_change)
-        self._put(local, leg.foot, self.turned, turns, shin_change)
+        thigh_change, shin_change = leg.limb.reach(places, turns, lowered, self.target)
+        thigh, shin = (
+            rot.multiply(change, turns[joint].T)
+            for change, joint in ((thigh_change, leg.thigh), (shin_change, leg.shin))
+        )
+        put(local, self.skeleton, leg.thigh, thigh, turns, None)
+        put(local, self.skeleton, leg.shin, shin, turns, thigh_change)
+        put(local, self.skeleton, leg.foot, self.turned, turns, shin_change)
         if leg.toes is not None:
-            self._put(local, leg.toes, rot.multiply(self.change, turns[leg.toes].T), turns, self.change)
-
-    def _put(
-        self, local: np.ndarray, joint: int, turn: np.ndarray, turns: np.ndarray, above: np.ndarray | None
-    ) -> None:
-        """The local rotations that turn a joint so in the world, when what it hangs on has been changed by ``above``."""
-        parent = int(self.skeleton.parents[joint])
-        if parent < 0:
-            local[joint] = turn.T
-            return
-        base = turns[parent].T if above is None else rot.multiply(above, turns[parent].T)
-        local[joint] = rot.multiply(rot.conjugate(base), turn).T
-
-    def _plane(self, upper: np.ndarray, lower: np.ndarray, way: np.ndarray, thigh: np.ndarray) -> np.ndarray:
-        """The axis ``(frames, 3)`` that the knee bends about, square to the leg's way; from the rest pose where it is straight."""
-        bent = np.cross(rot.normalise(upper), rot.normalise(lower))
-        angle = np.arcsin(np.clip(np.linalg.norm(bent, axis=1), 0, 1))
-        rest = rot.rotate(thigh, self.leg.hinge)
-        share = np.clip(1 - angle / _STRAIGHT, 0, 1)[:, None]
-        along = rot.normalise(way)
-        axis = bent + 0.15 * share * rest
-        axis -= np.sum(axis * along, 1, keepdims=True) * along
-        # A knee that bends the wrong way at this moment bends on about the axis that it has.
-        return rot.normalise(axis)
-
-
-def _bent(way: np.ndarray, hinge: np.ndarray, upper: float, lower: float) -> np.ndarray:
-    """The direction ``(frames, 3)`` of the first of two bones that reach along ``way``, bending about ``hinge``."""
-    length = np.clip(np.linalg.norm(way, axis=1), abs(upper - lower) + 1e-6, upper + lower)
-    inside = np.arccos(np.clip((upper**2 + length**2 - lower**2) / (2 * upper * length), -1, 1))
-    return rot.rotate(rot.from_vector(-hinge * inside[:, None]), rot.normalise(way))
-
-
-def _frames(direction: np.ndarray, hinge: np.ndarray) -> np.ndarray:
-    """Rotations ``(frames, 4)`` to the frames of a direction and an axis square to it."""
-    return rot.from_matrix(np.stack([direction, hinge, np.cross(direction, hinge)], -1))
+            put(local, self.skeleton, leg.toes, rot.multiply(self.change, turns[leg.toes].T), turns, self.change)
 
 
 def _sum_of_turns(turns: np.ndarray) -> np.ndarray:
@@ -294,68 +249,11 @@ def _steps(heels: Sequence[Contact], toes: Sequence[Contact], frames: int) -> li
     return steps
 
 
-def _bridged(values: np.ndarray, fixed: np.ndarray, rate: float) -> np.ndarray:
-    """``values (frames, n)`` where ``fixed (frames,)``, and a smooth way between, which goes on with both ends' slopes.
-
-    Where the next fixed frame is far, values fade to zero and come back.
-    """
-    out = np.where(fixed[:, None], values, 0.0)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], fixed, [False]]).astype(np.int8)))
-    starts, ends = edges[::2].tolist(), (edges[1::2] - 1).tolist()
-    last, fade, longest = len(values) - 1, max(round(_FADE * rate), 2), _LONGEST * rate
-    rest = np.zeros((2, values.shape[1]))
-    ways: dict[int, np.ndarray] = {}
-
-    def fill(a: int, b: int, before: np.ndarray, after: np.ndarray) -> None:
-        if b - a > 1:
-            if b - a not in ways:
-                ways[b - a] = _way(b - a, rate)
-            out[a + 1 : b] = ways[b - a] @ np.concatenate([before, after])
-
-    for i in range(len(starts) + 1):
-        a = ends[i - 1] if i else None
-        b = starts[i] if i < len(starts) else None
-        leaves = rest if a is None else _end(values, starts[i - 1], a, -1)
-        comes = rest if b is None else _end(values, b, ends[i], 1)
-        if a is not None and b is not None and b - a <= longest:
-            fill(a, b, leaves, comes)
-            continue
-        if a is not None and a < last:
-            fill(a, min(a + fade, last + 1), leaves, rest)
-        if b is not None and b > 0:
-            fill(max(b - fade, -1), b, rest, comes)
-    return out
-
-
-def _end(values: np.ndarray, first: int, last: int, side: int) -> np.ndarray:
-    """Value and slope per frame ``(2, n)`` at the beginning (``side`` 1) or end (-1) of a fixed stretch."""
-    at, count = (first if side > 0 else last), last - first + 1
-    end = np.zeros((2, values.shape[1]))
-    end[0] = values[at]
-    if count > 2:
-        end[1] = (-1.5 * side) * values[at] + (2 * side) * values[at + side] - (0.5 * side) * values[at + 2 * side]
-    elif count == 2:
-        end[1] = side * (values[at + side] - values[at])
-    return end
-
-
-def _way(count: int, rate: float) -> np.ndarray:
-    """Shares ``(count - 1, 4)`` by which value and slope of both ends make the frames between: smooth to the speed.
-
-    Slopes die away within a moment, so that a long way does not swing out.
-    """
-    at = np.arange(1, count)
-    u, soon = at / count, min(_SOON * rate, count)
-    s, e = np.minimum(at / soon, 1), np.minimum((count - at) / soon, 1)
-    over = u**3 * (10 - 15 * u + 6 * u**2)
-    return np.stack([1 - over, soon * s * (1 - s) ** 2, over, -soon * e * (1 - e) ** 2], 1)
-
-
 def legs_of(
     skeleton: Skeleton, parts: dict[str, tuple[int, ...]], points: dict[str, ContactPoint], forward: np.ndarray
 ) -> tuple[Leg, ...]:
     """The legs of a rig whose ``parts`` are known; ``points``: its contact points; ``forward (3,)``: where it faces at rest."""
-    places, turns = skeleton.rest_world
+    _, turns = skeleton.rest_world
     legs = []
     for side in ("left", "right"):
         wanted = [f"{side} {p}" for p in ("thigh", "shin", "foot")]
@@ -367,10 +265,7 @@ def legs_of(
         toes = parts.get(f"{side} toes", (None,))[0]
         if toes is not None and int(skeleton.parents[toes]) != foot:
             toes = None
-        way = places[foot] - places[thigh]
-        # About this axis the shin turns backwards, the knee goes forward.
-        axis = rot.normalise(np.cross(rot.normalise(way), -forward))
         up = rot.rotate(rot.conjugate(turns[foot]), np.array([0.0, 1.0, 0.0]))
-        hinge = rot.rotate(rot.conjugate(turns[thigh]), axis)
-        legs.append(Leg(side, thigh, shin, foot, toes, points[f"{side} heel"], points[f"{side} toe"], hinge, up))
+        limb = Limb.of(skeleton, (thigh, shin, foot), -forward)
+        legs.append(Leg(side, limb, toes, points[f"{side} heel"], points[f"{side} toe"], up))
     return tuple(legs)

@@ -174,6 +174,16 @@ class Transfer:
                     heights.append(max(points[foot, 1] - below.min(), 0.0))
         return float(np.mean(heights)) if heights else None
 
+    @property
+    def references(self) -> tuple[np.ndarray, np.ndarray]:
+        """World rotations ``(joints, 4)`` of source and target in their reference poses."""
+        return self._source_turns, self._target_turns
+
+    def in_room(self, places: np.ndarray) -> np.ndarray:
+        """Where places ``(..., 3)`` of the source's room are in the rig's: scaled as the hips' way is."""
+        stride = self.settings.stride
+        return places * (self.scale * np.array([stride, 1.0, stride])) + [0.0, self.rise, 0.0]
+
     # --- running --------------------------------------------------------------------------------
     def run(self, clip: Clip, name: str | None = None) -> Clip:
         """The motion of ``clip`` on the target: a baked Clip with the clip's rate and frames."""

@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 AUTO, PLANTED, FREE = FEET = ("auto", "planted", "free")
+DIRECTIONS, PLACES, TOUCH = ("directions", "places", "touch")
+ON, OFF = ("on", "off")
+HANDS = (AUTO, DIRECTIONS, PLACES, TOUCH)
 
 
 @dataclass(frozen=True)
@@ -13,6 +16,9 @@ class TransferSettings:
 
     ``height_offset``: metres added to the hips' height. ``touches``: ``((name, degrees), ...)``, see core.touches.
     ``feet``: planted where the source's stand, or free; auto plants them where the proportions differ.
+    ``hands``: arms keep their directions, or hands the source's places scaled to the rig, or what they touch; auto is
+    touch where the feet are planted, else directions. ``hand_weight``: how much of it, 0 to 1. ``clear``: hands and
+    forearms are kept out of thighs and trunk where the source's are out; auto as for feet.
     """
 
     in_place: bool = False
@@ -20,3 +26,6 @@ class TransferSettings:
     height_offset: float = 0.0
     touches: tuple[tuple[str, float], ...] = ()
     feet: str = AUTO
+    hands: str = AUTO
+    hand_weight: float = 1.0
+    clear: str = AUTO

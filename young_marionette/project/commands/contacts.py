@@ -46,9 +46,9 @@ class SetThreshold:
 
 @dataclass(frozen=True)
 class SetLimit:
-    """How far (metres) feet may ``slide``, ``sink`` or ``hover`` before it is a snag."""
+    """How far (metres) feet may ``slide``, ``sink`` or ``hover``, and arms be in the body (``touching``), before it is a snag."""
 
-    kind: Literal["slide", "sink", "hover"]
+    kind: Literal["slide", "sink", "hover", "touching"]
     metres: float
     label: str = "set a limit of feet"
 

@@ -19,6 +19,9 @@ def _turn(value: tuple[float, float, float, float]) -> tuple[float, float, float
 
 Coordinate = Annotated[float, Field(ge=-1e9, le=1e9)]
 Feet = Literal["auto", "planted", "free"]
+Hands = Literal["auto", "directions", "places", "touch"]
+Clear = Literal["auto", "on", "off"]
+Share = Annotated[float, Field(ge=0, le=1)]
 Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
 
 
@@ -61,10 +64,13 @@ class Settings(Strict):
     height_offset: float = Field(default=0.0, ge=-100, le=100)
     touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
     feet: Feet = "auto"
+    hands: Hands = "auto"
+    hand_weight: Share = 1.0
+    clear: Clear = "auto"
 
 
 class StringingFile(Strict):
-    """The schema of a ``*.stringing`` file, version 3. Version 2 knew nothing of feet."""
+    """The schema of a ``*.stringing`` file, version 3. Version 2 knew nothing of feet and hands."""
 
     format: Literal["young-marionette stringing"]
     version: int

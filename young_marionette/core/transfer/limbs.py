@@ -1,0 +1,115 @@
+"""Limbs of two bones in closed form: put where they are to reach, in the plane that they bend in anyway."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .. import rotations as rot
+
+if TYPE_CHECKING:
+    from ..skeleton import Skeleton
+
+_REACH = 0.98  # of an arm's length
+_SOFT = 0.012  # of an arm's length: over which reaching as far as it goes comes on
+FREELY = _REACH - 3 * _SOFT  # of an arm's length: what is closer is reached just so
+_STRAIGHT = np.radians(8.0)  # limbs that bend less get their plane from how they rest
+
+
+@dataclass(frozen=True, eq=False)
+class Limb:
+    """Thigh, shin and foot, or upper arm, forearm and hand. ``hinge (3,)``: the axis, in the first bone's axes, about
+    which the second one bends.
+    """
+
+    first: int
+    second: int
+    end: int
+    hinge: np.ndarray
+
+    @staticmethod
+    def of(skeleton: Skeleton, joints: tuple[int, int, int], bends: np.ndarray) -> Limb:
+        """A limb whose end goes towards ``bends (3,)`` (world, at rest) when it bends."""
+        places, turns = skeleton.rest_world
+        first, second, end = joints
+        axis = rot.normalise(np.cross(rot.normalise(places[end] - places[first]), bends))
+        return Limb(first, second, end, rot.rotate(rot.conjugate(turns[first]), axis))
+
+    def lengths(self, places: np.ndarray) -> tuple[float, float]:
+        """Of both bones in a pose, ``places (joints, 3, frames)``."""
+        first, second, end = (places[j][:, 0] for j in (self.first, self.second, self.end))
+        return float(np.linalg.norm(second - first)), float(np.linalg.norm(end - second))
+
+    def within(self, places: np.ndarray, shift: np.ndarray) -> np.ndarray:
+        """Where the end goes that is moved by ``shift (frames, 3)``: no farther than the limb, or than it was; eased, not cut."""
+        long = sum(self.lengths(places))
+        start, end = places[self.first].T, places[self.end].T
+        way = end + shift - start
+        far = np.linalg.norm(way, axis=1)
+        most, soft = np.maximum(_REACH * long, np.linalg.norm(end - start, axis=1)), _SOFT * long
+        eased = most - soft * np.logaddexp(0.0, (most - far) / soft)
+        # Where nothing moves, nothing is eased.
+        much = np.minimum(np.linalg.norm(shift, axis=1) / (3 * soft), 1.0)
+        eased = far + much * (np.minimum(eased, far) - far)
+        return start + way * (eased / np.maximum(far, 1e-9))[:, None]
+
+    def reach(
+        self, places: np.ndarray, turns: np.ndarray, start: np.ndarray, target: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """Changes of rotation in the world ``(frames, 4)`` of both bones that bring the end to ``target``.
+
+        ``places (joints, 3, frames)``, ``turns (joints, 4, frames)``: where all is now. ``start (frames, 3)``: where the
+        first joint will be. By the law of cosines; the plane turns along with the way from start to target by the
+        smallest turn. What is out of reach is reached for.
+        """
+        upper, lower = self.lengths(places)
+        first, second, end = (places[j].T for j in (self.first, self.second, self.end))
+        old, new = end - first, target - start
+        hinge = self._plane(second - first, end - second, old, turns[self.first].T)
+        new_hinge = rot.rotate(rot.between(old, new), hinge)
+        before = _frames(_bent(old, hinge, upper, lower), hinge)
+        after = _frames(_bent(new, new_hinge, upper, lower), new_hinge)
+        first_change = rot.multiply(after, rot.conjugate(before))
+        elbow = start + rot.rotate(first_change, second - first)
+        carried = rot.rotate(first_change, end - second)
+        return first_change, rot.multiply(rot.between(carried, target - elbow), first_change)
+
+    def _plane(self, upper: np.ndarray, lower: np.ndarray, way: np.ndarray, turns: np.ndarray) -> np.ndarray:
+        """The axis ``(frames, 3)`` that the limb bends about, square to its way; from the rest pose where it is straight."""
+        bent = np.cross(rot.normalise(upper), rot.normalise(lower))
+        angle = np.arcsin(np.clip(np.linalg.norm(bent, axis=1), 0, 1))
+        share = np.clip(1 - angle / _STRAIGHT, 0, 1)[:, None]
+        along = rot.normalise(way)
+        axis = bent + 0.15 * share * rot.rotate(turns, self.hinge)
+        axis -= np.sum(axis * along, 1, keepdims=True) * along
+        # A limb that bends the wrong way at this moment bends on about the axis that it has.
+        return rot.normalise(axis)
+
+
+def put(
+    local: np.ndarray, skeleton: Skeleton, joint: int, turn: np.ndarray, turns: np.ndarray, above: np.ndarray | None
+) -> None:
+    """Into ``local (joints, 4, frames)`` the rotations that turn a joint as ``turn (frames, 4)`` in the world.
+
+    ``turns``: in the world as before; ``above``: what has changed the bone that it hangs on since (None: nothing).
+    """
+    parent = int(skeleton.parents[joint])
+    if parent < 0:
+        local[joint] = turn.T
+        return
+    base = turns[parent].T if above is None else rot.multiply(above, turns[parent].T)
+    local[joint] = rot.multiply(rot.conjugate(base), turn).T
+
+
+def _bent(way: np.ndarray, hinge: np.ndarray, upper: float, lower: float) -> np.ndarray:
+    """The direction ``(frames, 3)`` of the first of two bones that reach along ``way``, bending about ``hinge``."""
+    length = np.clip(np.linalg.norm(way, axis=1), abs(upper - lower) + 1e-6, upper + lower)
+    inside = np.arccos(np.clip((upper**2 + length**2 - lower**2) / (2 * upper * length), -1, 1))
+    return rot.rotate(rot.from_vector(-hinge * inside[:, None]), rot.normalise(way))
+
+
+def _frames(direction: np.ndarray, hinge: np.ndarray) -> np.ndarray:
+    """Rotations ``(frames, 4)`` to the frames of a direction and an axis square to it."""
+    return rot.from_matrix(np.stack([direction, hinge, np.cross(direction, hinge)], -1))

@@ -13,11 +13,14 @@ from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward, world_rotation_rows
 from young_marionette.core.matching.stance import match
 from young_marionette.core.matching.tying import tie
-from young_marionette.core.transfer.planting import legs_of, plant
 from young_marionette.core.transfer.retarget import Transfer
 from young_marionette.demo import clips as acts
 from young_marionette.demo.acting import perform
 from young_marionette.demo.figures import Build, make_figure
+from young_marionette.project.entry import CLIP, RIG, Entry
+from young_marionette.project.pairing import pair
+from young_marionette.project.planting import adapts, carry, free_result, travelling
+from young_marionette.project.playback import Motion
 
 from .measure import best, plain, row
 
@@ -63,7 +66,7 @@ def transfer():
 
 
 def planting():
-    """A walk that goes on for 10,000 frames: carried over with its feet planted, and planted anew by other contacts."""
+    """A walk that goes on for 10,000 frames: contacts, transfer, feet, hands and arms; and one changed threshold."""
     build = Build(fingers=True, twist=True, root=True, spine=4, neck=2)
     skeleton = make_figure(build)
     once = perform(acts.CLIPS["carry_bucket"](build, 100), skeleton, build)
@@ -71,34 +74,45 @@ def planting():
     far = (once.translations[-1] - once.translations[0]) * [1, 0, 1]
     moves = np.concatenate([once.translations + far * i for i in range(times)])[:FRAMES]
     long = replace(once, rotations=np.concatenate([once.rotations] * times)[:FRAMES], translations=moves)
-    body = read_body(skeleton)
-    rig, strings, stance = _pair(long)
-    made, rig_body = Transfer(skeleton, rig, strings, stance), read_body(rig)
-    points = {p.name: p for p in contact_points(rig, rig_body)}
-    legs, hips = legs_of(rig, rig_body.parts, points, rig_body.forward), rig_body.parts["hips"][0]
+    source = Entry("walk", CLIP, "walk", None, "BVH", skeleton, long, None)
+    rig = Entry("rig", RIG, "rig", None, "BVH", _pair(long)[0], None, None)
+    pairing = pair(source, rig)
+    assert adapts(pairing)
+    pairing.transfer, source.contacts  # noqa: B018 what is kept beside clips
 
-    def contacts():
-        return ContactSearch(long, body, contact_points(skeleton, body)).run(ContactChoices())
+    def anew(choices=ContactChoices()):
+        body = source.metric_body
+        search = ContactSearch(long, body, contact_points(source.placed_skeleton, body))
+        return search.run(choices)
 
-    found, free = contacts(), made.run(long)
-    floor = lambda: forward(long)  # noqa: E731
-    whole = lambda: plant(made.run(long), legs, hips, contacts())  # noqa: E731
-    took, planted, searched, passes = best(whole, lambda: plant(free, legs, hips, found), contacts, floor)
-    text = f"{len(found.found)} contacts; floor: one forward pass; {{}}"
-    yield row("transfer, contacts and planting", took, passes, 6, text.format("all of it"))
-    yield row("planting alone", planted, passes, None, text.format("contacts known"))
-    yield row("contacts alone", searched, passes, None, text.format("found in the clip"))
-    part = long.cut(0, 2999)
-    search, made_of = ContactSearch(part, body, contact_points(skeleton, body)), free.cut(0, 2999)
+    found = source.contacts
+    took, carried, searched, passes = best(
+        lambda: carry(pairing, source, rig, long, anew()),
+        lambda: carry(pairing, source, rig, long, found),
+        anew,
+        lambda: forward(long),
+    )
+    note = f"{len(found.found)} contacts, {len(rig.skeleton)} rig joints; floor: one forward pass"
+    yield row("transfer with all of it", took, passes, 6, note)
+    yield row("  contacts known", carried, passes, None, "transfer, feet, hands, arms out of the body")
+    yield row("  contacts alone", searched, passes, None, "points, search, touches of hands")
+    part = replace(source, take=long.cut(0, 2999))
+    part.contacts  # noqa: B018
+    free = free_result(travelling(pairing), part.placed_clip)
     choices = [ContactChoices().adjust("speed", 0.1 + 0.01 * i, None, None) for i in range(30)]
 
-    def anew():
-        return forward(
-            plant(made_of, legs, hips, search.run(choices.pop() if choices else ContactChoices())).cut(50, 50)
-        )
+    def other():
+        return replace(part, contact_choices=choices.pop() if choices else ContactChoices())
 
-    [took] = best(anew)
-    yield plain("changed threshold, 3,000 frames", took, 0.05, "searched and planted anew, without drawing")
+    def whole():
+        changed = other()
+        return carry(pairing, changed, rig, changed.placed_clip, changed.contacts, free=free)
+
+    shown, took = best(lambda: Motion(other(), pairing, rig).at(1500), whole)
+    yield plain(
+        "changed threshold, 3,000 frames: the frame", shown, 0.05, "as the stage shows it at once, without drawing"
+    )
+    yield plain("  all of it", took, None, "off the interface thread")
 
 
 def one_change():

@@ -15,8 +15,6 @@ from young_marionette.core.contacts.points import contact_points
 from young_marionette.core.contacts.touching import find_touches
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.humanoid.volumes import nearest, volumes
-from young_marionette.core.resample import thinned
-from young_marionette.core.transfer.clearing import Clearing, full
 from young_marionette.core.transfer.hands import Holding, Side, arms_of
 from young_marionette.core.transfer.settings import DIRECTIONS, PLACES, TOUCH
 from young_marionette.demo.figures import Build, make_figure
@@ -40,12 +38,13 @@ class OnArms(Case):
         self.own = {p.name: p for p in contact_points(clip.skeleton, self.body)}
         points = {p.name: p for p in contact_points(rig, self.rig_body)}
         self.arms = arms_of(rig, self.rig_body.parts, points, self.rig_body.forward)
-        limbs = arms_of(clip.skeleton, self.body.parts, self.own, self.body.forward)
-        self.limbs = {a.side: a.limb for a in limbs}
-        self.palms = {a.side: a.palm for a in limbs}
-        shapes = volumes(clip.skeleton, self.body), volumes(rig, self.rig_body)
-        self.sides = tuple(Side(v, r) for v, r in zip(shapes, self.transfer.references))
-        self.holding = Holding(self.free, clip, self.transfer, self.arms, self.palms, self.sides)
+        own_arms = arms_of(clip.skeleton, self.body.parts, self.own, self.body.forward)
+        references = self.transfer.references
+        self.sides = (
+            Side(own_arms, volumes(clip.skeleton, self.body), references[0], self.body.stature),
+            Side(self.arms, volumes(rig, self.rig_body), references[1], self.rig_body.stature),
+        )
+        self.holding = Holding(self.free, clip, self.transfer, *self.sides)
 
     def held(self, contacts, mode=TOUCH, weight=1.0):
         shifts, _ = self.holding.shifts(mode, contacts, weight)
@@ -53,7 +52,7 @@ class OnArms(Case):
 
     def palm(self, clip, side, points=None):
         """The path of a palm on the rig, by matrices."""
-        arm = next(a for a in self.arms if a.side == side)
+        arm = self.arms[side]
         world = matrices(clip)[:, arm.palm.joint]
         return world[:, :3, 3] + world[:, :3, :3] @ arm.palm.offset
 
@@ -127,7 +126,6 @@ class Holds(OnArms):
         shape = volumes(skeleton, body)["head"]
         clip = self.posed({"hips": np.sin(np.linspace(0, 4, 60))[:, None] * np.array([0.5, 0.2, 0.0])})
         self.onto(USUAL, clip, body)
-        arm = next(a for a in self.arms if a.side == "left")
         world = matrices(self.free)
         head = world[:, shape.joint, :3, 3] + world[:, shape.joint, :3, :3] @ (shape.a + [0.03, 0.11, 0.02])
         shift = {"left": head - self.palm(self.free, "left")}
@@ -138,7 +136,6 @@ class Holds(OnArms):
         self.assertGreater(touches[0].last - touches[0].first, 50)
         ends = [matrices(clip)[:, shape.joint, :3, 3] + matrices(clip)[:, shape.joint, :3, :3] @ shape.a] * 2
         gap = np.linalg.norm(self.own_palm("left") - nearest(self.own_palm("left"), *ends)[1], axis=1) - shape.radius
-        self.assertIsNotNone(arm)
         return clip, touches[0], gap
 
     def test_places_are_the_sources_scaled(self):
@@ -180,14 +177,10 @@ class Holds(OnArms):
 
 class Clear(OnArms):
     def cleared(self):
-        slow, step = thinned(self.clip, 30.0)
-        self.clearing = Clearing(slow, self.limbs, self.palms, self.sides, (self.body.stature, self.rig_body.stature))
-        thin, _ = thinned(self.free, 30.0)
-        shifts, swings = self.clearing.cleared(thin, self.arms, {})
-        self.before = self.clearing.depth(thin, self.arms)
-        shifts, swings = ({s: full(v, step, self.free.frames) for s, v in d.items()} for d in (shifts, swings))
-        out = self.holding.moved(shifts, swings)
-        self.after = self.clearing.depth(thinned(out, 30.0)[0], self.arms)
+        fixed = {side: np.zeros(self.free.frames, bool) for side in self.arms}
+        out = self.holding.moved(*self.holding.cleared({}, fixed))
+        self.before = self.holding.depth()
+        self.after = Holding(out, self.clip, self.transfer, *self.sides).depth()
         return out
 
     def swinging(self, rate=30.0, frames=90):
@@ -204,7 +197,7 @@ class Clear(OnArms):
                 self.assertGreater(self.before[side].max(), 0.03)
                 self.assertLess(self.after[side].max(), 0.004)
             # Smooth in time.
-            wrist = self.arms[0].limb.end
+            wrist = self.arms["left"].limb.end
             paths = [matrices(c)[:, wrist, :3, 3] for c in (out, self.free)]
             jerk = [np.linalg.norm(np.diff(p, 2, axis=0), axis=1).max() * rate**2 for p in paths]
             self.assertLess(jerk[0], jerk[1] + 12.0)

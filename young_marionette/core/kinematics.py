@@ -59,13 +59,14 @@ def _needed(skeleton: Skeleton, joints: list[int] | set[int] | None) -> list[int
     return sorted(wanted)
 
 
-def forward_rows(clip: Clip, joints: list[int] | None = None) -> tuple[np.ndarray, np.ndarray]:
-    """World positions ``(joints, 3, frames)`` and rotations ``(joints, 4, frames)``.
+def forward_rows(clip: Clip, joints: list[int] | None = None, step: int = 1) -> tuple[np.ndarray, np.ndarray]:
+    """World positions ``(joints, 3, frames)`` and rotations ``(joints, 4, frames)``, of each ``step``-th frame.
 
     With ``joints``, only those and what they hang on are computed; other rows stay undefined.
     """
-    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), joints)
-    return position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), joints), world
+    local, moves = (as_rows(array)[:, :, ::step] for array in (clip.rotations, clip.translations))
+    world = world_rotation_rows(clip.skeleton, local, joints)
+    return position_rows(clip.skeleton, world, clip.moving, moves, joints), world
 
 
 def forward(clip: Clip) -> tuple[np.ndarray, np.ndarray]:

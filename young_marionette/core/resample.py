@@ -42,12 +42,3 @@ def resample(clip: Clip, rate: float) -> Clip:
 
 def _between(array: np.ndarray, low: np.ndarray, share: np.ndarray) -> np.ndarray:
     return array[low] + (array[low + 1] - array[low]) * share.reshape(-1, *[1] * (array.ndim - 1))
-
-
-def thinned(clip: Clip, rate: float) -> tuple[Clip, int]:
-    """``(a clip of about ``rate`` frames per second, each how many frames it has)``: some frames as they are, the rest left out."""
-    step = max(int(clip.rate / rate + 1e-6), 1)
-    if step == 1:
-        return clip, 1
-    arrays = {name: getattr(clip, name)[::step] for name in ("rotations", "translations", "weights", "scales")}
-    return replace(clip, rate=clip.rate / step, **arrays), step

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ..core.contacts.points import contact_points
 from ..core.evaluator import EVALUATOR
 from ..core.humanoid.volumes import volumes
 from ..core.matching.stance import same_body
-from ..core.resample import thinned
-from ..core.transfer.clearing import RATE as CLEARING_RATE
-from ..core.transfer.clearing import Clearing, full
 from ..core.transfer.hands import Holding, Side, arms_of
 from ..core.transfer.planting import legs_of, plant
 from ..core.transfer.settings import AUTO, DIRECTIONS, ON, PLANTED, TOUCH
@@ -24,8 +21,6 @@ if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
     from ..core.contacts.points import ContactPoint
     from ..core.humanoid.reading import Body
-    from ..core.transfer.hands import Arm
-    from ..core.transfer.limbs import Limb
     from ..core.transfer.planting import Leg
     from .entry import Entry
     from .pairing import Pairing
@@ -96,7 +91,7 @@ def carry(
     travels = travelling(pairing)
     free = free if free is not None else travels.transfer.run(clip)
     made = planted(free, travels, rig, contacts) if plants(pairing) else free
-    made = with_hands(made, clip, travels, source, rig, contacts)
+    made = with_hands(made, clip, travels, source, rig, contacts, made is not free)
     if pairing.settings.in_place:
         # What stays in place on a moving floor stands as it does where it travels.
         still = pairing.transfer.run(clip)
@@ -153,69 +148,60 @@ def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts) -> Cli
     return plant(clip, legs, pairing.target.index[hips.target[0]], contacts)
 
 
-@dataclass(frozen=True, eq=False)
-class _Arms:
-    """Arms of the rig, and of the source by side of the body, its palms, and what both have volumes of."""
-
-    rigs: tuple[Arm, ...]
-    own: dict[str, Limb]
-    palms: dict[str, ContactPoint]
-    sides: tuple[Side, Side]
-    statures: tuple[float, float]
-
-
-def _arms(pairing: Pairing, source: Entry, rig: Entry) -> _Arms | None:
+def _sides(pairing: Pairing, source: Entry, rig: Entry) -> tuple[Side, Side] | None:
+    """What is known of the arms of source and rig; None where either has no readable body, or no arms."""
     body, own = rig.metric_body, source.metric_body
     if body is None or own is None:
         return None
     key = pairing, own, source.placed_character, body, rig.placed_character
-    return EVALUATOR.of("arms", key, lambda: _made_arms(pairing, source, rig, own, body))
+    sides = EVALUATOR.of("arms", key, lambda: _made_sides(pairing, source, rig, own, body))
+    return sides if all(side.arms for side in sides) else None
 
 
-def _made_arms(pairing: Pairing, source: Entry, rig: Entry, own: Body, body: Body) -> _Arms:
-    tied = replace(body, parts={**body.parts, **_tied(pairing)})
-    points = {p.name: p for p in rig_points(pairing, rig)}
-    own_points = {p.name: p for p in contact_points(pairing.source, own, source.placed_character)}
-    limbs = {a.side: a.limb for a in arms_of(pairing.source, own.parts, own_points, own.forward)}
-    references = pairing.transfer.references
-    sides = (
-        Side(volumes(pairing.source, own, source.placed_character), references[0]),
-        Side(volumes(pairing.target, tied, rig.placed_character), references[1]),
-    )
-    arms = tuple(a for a in arms_of(pairing.target, tied.parts, points, body.forward) if a.side in limbs)
-    palms = {side: own_points[f"{side} hand"] for side in limbs}
-    return _Arms(arms, limbs, palms, sides, (own.stature, body.stature))
+def _made_sides(pairing: Pairing, source: Entry, rig: Entry, own: Body, body: Body) -> tuple[Side, Side]:
+    made = []
+    for skeleton, read, points, character, reference in (
+        (
+            pairing.source,
+            own,
+            contact_points(pairing.source, own, source.placed_character),
+            source.placed_character,
+            pairing.transfer.references[0],
+        ),
+        (
+            pairing.target,
+            replace(body, parts={**body.parts, **_tied(pairing)}),
+            rig_points(pairing, rig),
+            rig.placed_character,
+            pairing.transfer.references[1],
+        ),
+    ):
+        arms = arms_of(skeleton, read.parts, {p.name: p for p in points}, read.forward)
+        made.append(Side(arms, volumes(skeleton, read, character), reference, read.stature))
+    return made[0], made[1]
 
 
-def with_hands(clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry, contacts: Contacts) -> Clip:
-    """``clip`` on the rig with its hands held and its arms out of its body; ``own``: the source's clip of these frames."""
+def _holding(clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry) -> Holding | None:
+    sides = _sides(pairing, source, rig)
+    return None if sides is None or clip.frames < 3 else Holding(clip, own, pairing.transfer, *sides)
+
+
+def with_hands(
+    clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry, contacts: Contacts, fresh: bool = False
+) -> Clip:
+    """``clip`` on the rig with its hands held and its arms out of its body; ``own``: the source's clip of these frames.
+
+    ``fresh``: nobody else has ``clip``.
+    """
     mode, clear = hands_of(pairing), clears(pairing)
-    arms = _arms(pairing, source, rig) if mode != DIRECTIONS or clear else None
-    if arms is None or not arms.rigs or clip.frames < 3:
+    holding = _holding(clip, own, pairing, source, rig) if mode != DIRECTIONS or clear else None
+    if holding is None:
         return clip
-    holding = Holding(clip, own, pairing.transfer, arms.rigs, arms.palms, arms.sides)
     shifts, fixed = holding.shifts(mode, contacts, pairing.settings.hand_weight)
-    swings: dict[str, np.ndarray] = {}
-    if clear:
-        slow, step = thinned(holding.moved(shifts, {}), CLEARING_RATE)
-        more, swings = clearing(arms, own).cleared(
-            slow, arms.rigs, {side: mask[::step] for side, mask in fixed.items()}
-        )
-        shifts = {**shifts, **{s: shifts.get(s, 0.0) + full(v, step, clip.frames) for s, v in more.items()}}
-        swings = {s: full(v, step, clip.frames) for s, v in swings.items()}
-    return holding.moved(shifts, swings)
-
-
-def clearing(arms: _Arms, own: Clip) -> Clearing:
-    """What the arms of a source's clip keep out of."""
-    slow, _ = thinned(own, CLEARING_RATE)
-    return Clearing(slow, arms.own, arms.palms, arms.sides, arms.statures)
+    return holding.moved(*(holding.cleared(shifts, fixed) if clear else (shifts, {})), fresh)
 
 
 def arm_depths(clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry) -> dict[str, np.ndarray]:
     """How deep each arm of a motion on the rig is in the body, deeper than the source's: ``{side: (frames,)}``, metres."""
-    arms = _arms(pairing, source, rig)
-    if arms is None or not arms.rigs or clip.frames < 3:
-        return {}
-    slow, step = thinned(clip, CLEARING_RATE)
-    return {s: full(d, step, clip.frames) for s, d in clearing(arms, own).depth(slow, arms.rigs).items()}
+    holding = _holding(clip, own, pairing, source, rig)
+    return {} if holding is None else holding.depth()

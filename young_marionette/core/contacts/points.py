@@ -8,9 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
-from ..clip import as_rows
 from ..evaluator import EVALUATOR
-from ..kinematics import position_rows, world_rotation_rows
+from ..kinematics import forward_rows
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -150,7 +149,9 @@ def _palm(skeleton: Skeleton, body: Body, side: str, hand: int) -> np.ndarray:
 
 def point_rows(clip: Clip, points: Sequence[ContactPoint]) -> np.ndarray:
     """World positions ``(points, 3, frames)`` of contact points, in metres."""
-    joints = sorted({p.joint for p in points})
-    world = world_rotation_rows(clip.skeleton, as_rows(clip.rotations), joints)
-    places = position_rows(clip.skeleton, world, clip.moving, as_rows(clip.translations), joints)
-    return np.stack([places[p.joint] + rot.rotate_rows(world[p.joint], p.offset[:, None]) for p in points])
+    return points_of(points, *forward_rows(clip, sorted({p.joint for p in points})))
+
+
+def points_of(points: Sequence[ContactPoint], places: np.ndarray, turns: np.ndarray) -> np.ndarray:
+    """As ``point_rows``, of what ``forward_rows`` gives for at least their joints."""
+    return np.stack([places[p.joint] + rot.rotate_rows(turns[p.joint], p.offset[:, None]) for p in points])

@@ -19,11 +19,11 @@ def whole(near: np.ndarray, sure: np.ndarray, shortest: float, closed: float, ra
     Gaps of up to ``closed`` seconds are closed where some of them is near; what is shorter than ``shortest`` seconds, or
     of one frame, is dropped.
     """
-    mask = np.zeros(len(near), bool)
-    for first, last in stretches(near):
-        begun = np.flatnonzero(sure[first : last + 1])
-        if len(begun):
-            mask[first + begun[0] : last + 1] = True
+    mask, begun = np.zeros(len(near), bool), np.flatnonzero(sure)
+    for first, last in stretches(near) if len(begun) else ():
+        at = np.searchsorted(begun, first)
+        if at < len(begun) and begun[at] <= last:
+            mask[begun[at] : last + 1] = True
     gap = max(round(closed * rate), 1)
     for first, last in stretches(~mask):
         if first > 0 and last < len(mask) - 1 and last - first + 1 <= gap and near[first : last + 1].mean() > 0.3:

@@ -2,29 +2,23 @@
 
 Points of the arm against simple volumes of thighs and trunk. Forearms are cleared by the elbow's swing about the way
 from shoulder to wrist, hands by moving the wrist; both by curves that lie over all that is needed, and no more than that.
-Looked at on frames of at most thirty a second, since arms are slower than that.
+All of it on world rows as ``kinematics.forward_rows`` gives them, of as many frames a second as one likes: thirty are
+enough, since arms are slower than that.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
-from ..clip import as_rows, from_rows
 from ..humanoid.volumes import THIGHS, TRUNK
-from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
-from .limbs import put
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
-    from ..clip import Clip
     from ..contacts.points import ContactPoint
-    from .hands import Arm, Side
+    from ..humanoid.volumes import Volume
     from .limbs import Limb
 
 RATE = 30.0
@@ -37,117 +31,136 @@ _ENOUGH = 0.001  # metres of depth that nobody sees
 _LEVER = 0.02  # of the stature: closer to the way from shoulder to wrist, a swing moves nothing
 _MOST = np.radians(50)
 
-
-def depths(
-    clip: Clip, limb: Limb, palm: ContactPoint, side: Side, stature: float
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """``(depths (volumes, points, frames), ways out (volumes, points, 3, frames), points (points, 3, frames))`` of an arm.
-
-    Depths are negative outside. Points: two of the forearm, palm and fingers.
-    """
-    shapes = [side.volumes[p] for p in (*THIGHS, *TRUNK) if p in side.volumes]
-    joints = sorted({limb.first, limb.second, limb.end, *(v.joint for v in shapes)})
-    places, turns = forward_rows(clip, joints)
-    elbow, wrist = places[limb.second], places[limb.end]
-    reach = rot.rotate_rows(turns[limb.end], palm.offset[:, None])
-    points = np.stack([*(elbow + s * (wrist - elbow) for s in _ALONG), wrist + reach, wrist + _TIP * reach])
-    thick = np.array(_THICK)[:, None] * stature
-    found, ways = [], []
-    for shape in shapes:
-        at, turn = places[shape.joint], turns[shape.joint]
-        a, b = (at + rot.rotate_rows(turn, end[:, None]) for end in (shape.a, shape.b))
-        along = b - a
-        long = np.maximum(np.sum(along * along, 0), 1e-12)
-        share = np.clip(np.sum((points - a) * along, 1) / long, 0, 1)
-        away = points - (a + share[:, None] * along)
-        far = np.linalg.norm(away, axis=1)
-        found.append(shape.radius + thick - far)
-        ways.append(away / np.maximum(far, 1e-9)[:, None])
-    return np.stack(found), np.stack(ways), points
+World = tuple[np.ndarray, np.ndarray]
 
 
-class Clearing:
-    """What a source's arms keep out of, for the arms of a rig; all on thinned frames (see ``thinned``)."""
+class Trunk:
+    """Thighs and trunk of a body in some frames, and how deep the points of arms are in them."""
 
-    def __init__(
-        self,
-        source: Clip,
-        limbs: dict[str, Limb],
-        palms: dict[str, ContactPoint],
-        sides: tuple[Side, Side],
-        statures: tuple[float, float],
-    ) -> None:
-        """``limbs``, ``palms``: of the source's arms by side of the body. ``sides``, ``statures``: source and rig."""
-        self.rigs, self.stature = sides[1], statures[1]
-        share = statures[1] / statures[0]
-        self.allowed = {
-            side: np.maximum(depths(source, limb, palms[side], sides[0], statures[0])[0], 0.0) * share
-            for side, limb in limbs.items()
-        }
+    def __init__(self, volumes: dict[str, Volume], world: World, stature: float) -> None:
+        self.stature, self._lines = stature, []
+        for shape in (volumes[p] for p in (*THIGHS, *TRUNK) if p in volumes):
+            place, turn = world[0][shape.joint], world[1][shape.joint]
+            a = place + rot.rotate_rows(turn, shape.a[:, None])
+            along = rot.rotate_rows(turn, (shape.b - shape.a)[:, None])
+            self._lines.append((a, along, max(float(np.sum((shape.b - shape.a) ** 2)), 1e-12), shape.radius))
 
-    def depth(self, clip: Clip, arms: Sequence[Arm]) -> dict[str, np.ndarray]:
-        """How deep each arm is in the body, deeper than the source's is ``(frames,)``, metres."""
-        return {a.side: np.maximum(self._excess(clip, a)[0].max((0, 1)), 0.0) for a in arms if a.side in self.allowed}
+    def depths(self, points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """``(depths (volumes, points, frames), ways out (volumes, points, 3, frames))`` of ``points (4, 3, frames)``.
 
-    def _excess(self, clip: Clip, arm: Arm) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        found, ways, points = depths(clip, arm.limb, arm.palm, self.rigs, self.stature)
-        return found - self.allowed[arm.side], ways, points
-
-    def cleared(
-        self, clip: Clip, arms: Sequence[Arm], fixed: dict[str, np.ndarray]
-    ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
-        """``(ways of the wrist {side: (frames, 3)}, swings of the elbow {side: (frames,)})`` that clear the arms.
-
-        ``fixed``: frames in which a hand holds something, and stays.
+        Points: two of the forearm, palm and fingers. Depths are negative outside; metres.
         """
-        shifts, swings = {}, {}
-        for arm in arms:
-            if arm.side not in self.allowed:
-                continue
-            shift, swing, now = np.zeros((clip.frames, 3)), np.zeros(clip.frames), clip
-            for _ in range(_ROUNDS):
-                excess, ways, points = self._excess(now, arm)
-                if excess.max() < _ENOUGH:
-                    break
-                push, turn = self._needed(now, arm, excess, ways, points, fixed.get(arm.side))
-                shift, swing = shift + push, swing + turn
-                now = with_arm(clip, arm.limb, shift, swing)
-            if shift.any():
-                shifts[arm.side] = shift
-            if swing.any():
-                swings[arm.side] = swing
-        return shifts, swings
+        thick = np.array(_THICK)[:, None] * self.stature
+        found, ways = np.empty((len(self._lines), *points.shape[::2])), np.empty((len(self._lines), *points.shape))
+        for i, (a, along, long, radius) in enumerate(self._lines):
+            way = points - a
+            share = np.clip(np.einsum("pxf,xf->pf", way, along) / long, 0, 1)
+            way -= share[:, None] * along
+            far = np.sqrt(np.einsum("pxf,pxf->pf", way, way))
+            found[i] = radius + thick - far
+            np.divide(way, np.maximum(far, 1e-9)[:, None], out=ways[i])
+        return found, ways
 
-    def _needed(
-        self,
-        clip: Clip,
-        arm: Arm,
-        excess: np.ndarray,
-        ways: np.ndarray,
-        points: np.ndarray,
-        fixed: np.ndarray | None,
-    ) -> tuple[np.ndarray, np.ndarray]:
-        limb, frames = arm.limb, np.arange(clip.frames)
-        places, _ = forward_rows(clip, [limb.first, limb.end])
-        start, way = places[limb.first], places[limb.end] - places[limb.first]
-        axis = way / np.maximum(np.linalg.norm(way, axis=0), 1e-9)
-        lever = np.cross(axis.T, (points - start).transpose(0, 2, 1)).transpose(0, 2, 1)  # how a swing moves each point
-        forearm = excess[:, : len(_ALONG)]
-        worst = forearm.reshape(-1, clip.frames).argmax(0)
-        volume, point = np.divmod(worst, len(_ALONG))
-        deep, out = excess[volume, point, frames], ways[volume, point, :, frames].T
-        moves = np.sum(out * lever[point, :, frames].T, 0)  # metres outwards for a radian
-        swings = (deep > _ENOUGH) & (np.abs(moves) > _LEVER * self.stature)
-        turn = np.where(swings, np.clip(deep / np.where(swings, moves, 1.0), -_MOST, _MOST), 0.0)
-        hand = excess.copy()
-        hand[:, : len(_ALONG)] = np.where(swings, -1.0, forearm)
-        worst = hand.reshape(-1, clip.frames).argmax(0)
-        volume, point = np.divmod(worst, len(points))
-        deep = np.maximum(hand[volume, point, frames], 0.0)
-        if fixed is not None:
-            deep = np.where(fixed, 0.0, deep)
-        push = deep * ways[volume, point, :, frames].T
-        return _over(push, clip.rate).T, _over(turn[None], clip.rate)[0]
+
+class ArmPath:
+    """An arm in some frames, as it would be with its wrist moved and its elbow swung; the hand stays turned."""
+
+    def __init__(self, limb: Limb, palm: ContactPoint, world: World) -> None:
+        self.limb, self.world = limb, world
+        self.start, self.elbow, self.wrist = (world[0][j].T for j in (limb.first, limb.second, limb.end))
+        self.hand = rot.rotate_rows(world[1][limb.end], palm.offset[:, None])
+
+    def changes(self, shift: np.ndarray, swing: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
+        """Changes of rotation in the world ``(frames, 4)`` of upper arm and forearm.
+
+        ``shift (frames, 3)``: of the wrist, as far as the arm reaches; ``swing (frames,)``: of the elbow, radians.
+        """
+        target = self.limb.within(self.world[0], shift)
+        first, second = self.limb.reach(*self.world, self.start, target)
+        if swing is not None:
+            about = rot.from_vector(rot.normalise(target - self.start) * swing[:, None])
+            first, second = rot.multiply(about, first), rot.multiply(about, second)
+        return first, second
+
+    def moved(self, shift: np.ndarray, swing: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Elbow and wrist ``(3, frames)`` each."""
+        if not shift.any() and not swing.any():
+            return self.elbow.T, self.wrist.T
+        first, second = self.changes(shift, swing)
+        elbow = self.start + rot.rotate(first, self.elbow - self.start)
+        return elbow.T, (elbow + rot.rotate(second, self.wrist - self.elbow)).T
+
+    def points(self, elbow: np.ndarray, wrist: np.ndarray) -> np.ndarray:
+        """What is looked at ``(4, 3, frames)``."""
+        forearm = (elbow + share * (wrist - elbow) for share in _ALONG)
+        return np.stack([*forearm, wrist + self.hand, wrist + _TIP * self.hand])
+
+
+def excess(arm: ArmPath, trunk: Trunk, allowed: np.ndarray) -> np.ndarray:
+    """How deep an arm is in the body, deeper than ``allowed`` (see ``depths``): ``(frames,)``, metres, never negative."""
+    found, _ = trunk.depths(arm.points(arm.elbow.T, arm.wrist.T))
+    return np.maximum((found - allowed).max((0, 1)), 0.0)
+
+
+def depths(arm: ArmPath, trunk: Trunk) -> np.ndarray:
+    """How deep an arm's points are in each volume ``(volumes, points, frames)``, metres, 0 where they are out."""
+    return np.maximum(trunk.depths(arm.points(arm.elbow.T, arm.wrist.T))[0], 0.0)
+
+
+def cleared(
+    arm: ArmPath,
+    trunk: Trunk,
+    allowed: np.ndarray,
+    rate: float,
+    shift: np.ndarray | None = None,
+    fixed: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray]:
+    """``(way of the wrist (frames, 3), swing of the elbow (frames,))`` that bring an arm out of the body.
+
+    ``shift``: what the wrist is moved by anyway, which is part of the way. ``fixed``: frames in which the hand holds
+    something, and stays.
+    """
+    frames = arm.start.shape[0]
+    shift, swing = np.zeros((frames, 3)) if shift is None else shift, np.zeros(frames)
+    for _ in range(_ROUNDS):
+        elbow, wrist = arm.moved(shift, swing)
+        points = arm.points(elbow, wrist)
+        found, ways = trunk.depths(points)
+        found -= allowed
+        if found.max(initial=0.0) < _ENOUGH:
+            break
+        push, turn = _needed(arm.start.T, wrist, points, found, ways, trunk.stature, fixed)
+        shift, swing = shift + _over(push, rate).T, swing + _over(turn[None], rate)[0]
+    return shift, swing
+
+
+def _needed(
+    start: np.ndarray,
+    wrist: np.ndarray,
+    points: np.ndarray,
+    found: np.ndarray,
+    ways: np.ndarray,
+    stature: float,
+    fixed: np.ndarray | None,
+) -> tuple[np.ndarray, np.ndarray]:
+    """What clears the deepest points of each frame by themselves: ``(push of the wrist (3, frames), swing (frames,))``."""
+    frames, inside = np.arange(found.shape[-1]), len(_ALONG)
+    way = wrist - start
+    axis = way / np.maximum(np.linalg.norm(way, axis=0), 1e-9)
+    lever = np.cross(axis[None], points - start, axis=1)
+    forearm = found[:, :inside]
+    volume, point = np.divmod(forearm.reshape(-1, len(frames)).argmax(0), inside)
+    deep, out = found[volume, point, frames], ways[volume, point, :, frames].T
+    moves = np.sum(out * lever[point, :, frames].T, 0)  # metres outwards for a radian
+    swings = (deep > _ENOUGH) & (np.abs(moves) > _LEVER * stature)
+    turn = np.where(swings, np.clip(deep / np.where(swings, moves, 1.0), -_MOST, _MOST), 0.0)
+    hand = found.copy()
+    hand[:, :inside] = np.where(swings, -1.0, forearm)
+    volume, point = np.divmod(hand.reshape(-1, len(frames)).argmax(0), len(points))
+    deep = np.maximum(hand[volume, point, frames], 0.0)
+    if fixed is not None:
+        deep = np.where(fixed, 0.0, deep)
+    return deep * ways[volume, point, :, frames].T, turn
 
 
 def _over(vectors: np.ndarray, rate: float) -> np.ndarray:
@@ -171,31 +184,3 @@ def full(values: np.ndarray, step: int, frames: int) -> np.ndarray:
     at, known = np.arange(frames), np.arange(len(values)) * step
     rows = np.stack([np.interp(at, known, row) for row in values.reshape(len(values), -1).T])
     return gaussian(rows, 0.6 * step).T.reshape(frames, *values.shape[1:])
-
-
-def with_arm(clip: Clip, limb: Limb, shift: np.ndarray, swing: np.ndarray) -> Clip:
-    """A motion with a wrist moved by ``shift (frames, 3)`` and the elbow swung by ``swing (frames,)``; the hand stays turned."""
-    places, turns = forward_rows(clip, [limb.first, limb.second, limb.end])
-    local = as_rows(clip.rotations).copy()
-    move_arm(local, clip, limb, places, turns, shift, swing)
-    return replace(clip, rotations=from_rows(local))
-
-
-def move_arm(
-    local: np.ndarray,
-    clip: Clip,
-    limb: Limb,
-    places: np.ndarray,
-    turns: np.ndarray,
-    shift: np.ndarray,
-    swing: np.ndarray | None,
-) -> None:
-    """Put into ``local`` an arm whose wrist is moved by ``shift (frames, 3)``, its elbow swung; the hand stays turned."""
-    start, target = places[limb.first].T, limb.within(places, shift)
-    first, second = limb.reach(places, turns, start, target)
-    if swing is not None:
-        about = rot.from_vector(rot.normalise(target - start) * swing[:, None])
-        first, second = rot.multiply(about, first), rot.multiply(about, second)
-    put(local, clip.skeleton, limb.first, rot.multiply(first, turns[limb.first].T), turns, None)
-    put(local, clip.skeleton, limb.second, rot.multiply(second, turns[limb.second].T), turns, first)
-    put(local, clip.skeleton, limb.end, turns[limb.end].T, turns, second)

@@ -1,29 +1,28 @@
 """Hands that hold: kept where they hold in the room, on the own body and on each other, or in the source's places.
 
 The wrist's way from where the transfer puts it is exact while something is held and smooth between; arms are solved in
-the plane that they bend in anyway, and hands stay turned as they are.
+the plane that they bend in anyway, and hands stay turned as they are. Arms are kept out of the body on top (see clearing).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
 from ..clip import as_rows, from_rows
-from ..contacts.points import SIDES, point_rows
+from ..contacts.points import SIDES, points_of
 from ..humanoid.volumes import nearest
 from ..kinematics import forward_rows
 from .bridging import bridged
-from .clearing import move_arm
-from .limbs import FREELY, Limb
+from .clearing import RATE, ArmPath, Trunk, cleared, depths, excess, full
+from .limbs import FREELY, Limb, put
 from .settings import PLACES, TOUCH
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from ..clip import Clip
     from ..contacts.contact import Contacts, Touch
     from ..contacts.points import ContactPoint
@@ -31,13 +30,13 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
     from .retarget import Transfer
 
-_APART = 0.25  # seconds between two things that a hand holds, at least
 _TRIES = 60
+_APART = 0.25  # seconds between two things that a hand holds, at least
 
 
 @dataclass(frozen=True, eq=False)
 class Arm:
-    """An arm of the rig and the middle of its hand."""
+    """An arm and the middle of its hand."""
 
     side: str
     limb: Limb
@@ -46,53 +45,61 @@ class Arm:
 
 @dataclass(frozen=True, eq=False)
 class Side:
-    """What is known of one side, source or rig: volumes by part, and rotations ``(joints, 4)`` of its reference pose."""
+    """What is known of one side, source or rig: its arms and volumes by name, the rotations ``(joints, 4)`` of its
+    reference pose in the world, and its stature (metres).
+    """
 
+    arms: dict[str, Arm]
     volumes: dict[str, Volume]
     reference: np.ndarray
+    stature: float
+
+    def world(self, clip: Clip, step: int = 1) -> tuple[np.ndarray, np.ndarray]:
+        """Where arms and volumes are in a clip, as ``forward_rows`` gives it."""
+        joints = {j for arm in self.arms.values() for j in (arm.limb.first, arm.limb.second, arm.limb.end)}
+        joints |= {arm.palm.joint for arm in self.arms.values()} | {v.joint for v in self.volumes.values()}
+        return forward_rows(clip, sorted(joints), step)
 
 
 def arms_of(
     skeleton: Skeleton, parts: dict[str, tuple[int, ...]], points: dict[str, ContactPoint], forward: np.ndarray
-) -> tuple[Arm, ...]:
-    """The arms of a rig whose ``parts`` are known; elbows bend forward where nothing else tells."""
-    arms = []
+) -> dict[str, Arm]:
+    """The arms of a body whose ``parts`` are known, by side; elbows bend forward where nothing else tells."""
+    arms = {}
     for side in SIDES:
         wanted = [f"{side} {p}" for p in ("upper arm", "forearm", "hand")]
         if not all(p in parts for p in wanted) or f"{side} hand" not in points:
             continue
         upper, lower, hand = (parts[p][0] for p in wanted)
         if lower in skeleton.subtree(upper) and hand in skeleton.subtree(lower):
-            arms.append(Arm(side, Limb.of(skeleton, (upper, lower, hand), forward), points[f"{side} hand"]))
-    return tuple(arms)
+            arms[side] = Arm(side, Limb.of(skeleton, (upper, lower, hand), forward), points[f"{side} hand"])
+    return arms
 
 
 class Holding:
-    """Puts the hands of a transferred motion where the source's hands are held."""
+    """Puts the hands of a transferred motion where the source's hands are held, and its arms out of its body."""
 
-    def __init__(
-        self,
-        clip: Clip,
-        source: Clip,
-        transfer: Transfer,
-        arms: Sequence[Arm],
-        palms: dict[str, ContactPoint],
-        sides: tuple[Side, Side],
-    ) -> None:
-        """``clip``: on the rig; ``source``: of the same frames. ``palms``: of the source, by side. ``sides``: source and rig."""
-        self.clip, self.source, self.transfer = clip, source, transfer
-        self.arms, (self.own, self.rigs) = {arm.side: arm for arm in arms if arm.side in palms}, sides
-        wanted = [j for arm in arms for j in (arm.limb.first, arm.limb.second, arm.limb.end)]
-        wanted += [volume.joint for volume in self.rigs.volumes.values()]
-        self.places, self.turns = forward_rows(clip, sorted(set(wanted)))
-        joints = sorted({volume.joint for volume in self.own.volumes.values()})
-        self.source_places, self.source_turns = forward_rows(source, joints)
-        rows = point_rows(source, [palms[side] for side in self.arms]) if self.arms else []
-        self.source_palms = {side: row.T for side, row in zip(self.arms, rows)}
-        self.palms = {
-            side: self.places[arm.limb.end].T + rot.rotate(self.turns[arm.limb.end].T, arm.palm.offset)
-            for side, arm in self.arms.items()
-        }
+    def __init__(self, clip: Clip, source: Clip, transfer: Transfer, own: Side, rigs: Side) -> None:
+        """``clip``: on the rig; ``source``: of the same frames; ``own`` and ``rigs``: what is known of both sides."""
+        self.clip, self.source, self.transfer, self.own, self.rigs = clip, source, transfer, own, rigs
+        self.arms = {side: arm for side, arm in rigs.arms.items() if side in own.arms}
+
+    # Worked out only where anything is held, or could be in the body.
+    @cached_property
+    def world(self) -> tuple[np.ndarray, np.ndarray]:
+        return self.rigs.world(self.clip)
+
+    @cached_property
+    def own_world(self) -> tuple[np.ndarray, np.ndarray]:
+        return self.own.world(self.source)
+
+    @cached_property
+    def palms(self) -> dict[str, np.ndarray]:
+        return {side: points_of([arm.palm], *self.world)[0].T for side, arm in self.arms.items()}
+
+    @cached_property
+    def own_palms(self) -> dict[str, np.ndarray]:
+        return {side: points_of([self.own.arms[side].palm], *self.own_world)[0].T for side in self.arms}
 
     def shifts(
         self, hands: str, contacts: Contacts, weight: float = 1.0
@@ -106,7 +113,7 @@ class Holding:
         fixed = {side: np.zeros(frames, bool) for side in self.arms}
         if hands == PLACES:
             for side in self.arms:
-                shifts[side] = self.transfer.in_room(self.source_palms[side]) - self.palms[side]
+                shifts[side] = self.transfer.in_room(self.own_palms[side]) - self.palms[side]
         elif hands == TOUCH:
             self._in_room(shifts, fixed, contacts)
             self._on_body(shifts, fixed, contacts.touches)
@@ -121,7 +128,7 @@ class Holding:
                 part = slice(contact.first, min(contact.last + 1, self.clip.frames))
                 if part.start >= part.stop:
                     continue
-                there = np.median(self.transfer.in_room(self.source_palms[side][part]), axis=0)
+                there = np.median(self.transfer.in_room(self.own_palms[side][part]), axis=0)
                 shifts[side][part] = self._reachable(side, there, part) - self.palms[side][part]
                 fixed[side][part] = True
 
@@ -130,9 +137,9 @@ class Holding:
 
         By going to where the frame that reaches worst reaches, again and again (projections onto convex sets).
         """
-        limb = self.arms[side].limb
-        about = self.places[limb.first].T[part] - (self.places[limb.end].T[part] - self.palms[side][part])
-        most = FREELY * sum(limb.lengths(self.places))
+        limb, places = self.arms[side].limb, self.world[0]
+        about = places[limb.first].T[part] - (places[limb.end].T[part] - self.palms[side][part])
+        most = FREELY * sum(limb.lengths(places))
         for _ in range(_TRIES):
             way = place - about
             far = np.linalg.norm(way, axis=1)
@@ -142,40 +149,38 @@ class Holding:
             place = about[worst] + way[worst] * (0.999 * most / far[worst])
         return place
 
-    def _on_body(self, shifts: dict, fixed: dict, touches: Sequence[Touch]) -> None:
+    def _on_body(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...]) -> None:
         """Hands on the own body: at the same place of the same part, as far from its surface."""
         for touch in touches:
-            if touch.side not in self.arms or touch.to not in self.rigs.volumes:
+            if touch.side not in self.arms or touch.to not in self.rigs.volumes or touch.to not in self.own.volumes:
                 continue
             if self._near(fixed[touch.side], touch):
                 continue
             part = slice(touch.first, min(touch.last + 1, self.clip.frames))
             own, rigs = self.own.volumes[touch.to], self.rigs.volumes[touch.to]
-            palm = self.source_palms[touch.side][part]
-            ends = own.line(self.source_places[own.joint].T[part], self.source_turns[own.joint].T[part])
-            share, near = nearest(palm, *ends)
+            palm = self.own_palms[touch.side][part]
+            place, turn = (rows[own.joint].T[part] for rows in self.own_world)
+            share, near = nearest(palm, *own.line(place, turn))
             away = palm - near
             far = np.linalg.norm(away, axis=1, keepdims=True)
-            change = rot.multiply(self.source_turns[own.joint].T[part], rot.conjugate(self.own.reference[own.joint]))
-            rig_change = rot.multiply(self.turns[rigs.joint].T[part], rot.conjugate(self.rigs.reference[rigs.joint]))
+            rig_place, rig_turn = (rows[rigs.joint].T[part] for rows in self.world)
+            change = rot.multiply(turn, rot.conjugate(self.own.reference[own.joint]))
+            rig_change = rot.multiply(rig_turn, rot.conjugate(self.rigs.reference[rigs.joint]))
             way = rot.rotate(rot.multiply(rig_change, rot.conjugate(change)), away / np.maximum(far, 1e-9))
-            a, b = rigs.line(self.places[rigs.joint].T[part], self.turns[rigs.joint].T[part])
+            a, b = rigs.line(rig_place, rig_turn)
             gap = np.maximum(far - own.radius, 0.0) * rigs.radius / own.radius
-            place = a + share[:, None] * (b - a) + way * (rigs.radius + gap)
-            shifts[touch.side][part] = place - self.palms[touch.side][part]
+            there = a + share[:, None] * (b - a) + way * (rigs.radius + gap)
+            shifts[touch.side][part] = there - self.palms[touch.side][part]
             fixed[touch.side][part] = True
 
-    def _together(self, shifts: dict, fixed: dict, touches: Sequence[Touch]) -> None:
+    def _together(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...]) -> None:
         """Hands on each other or on one thing: as far apart as the source's, for arms of the rig's length."""
-        if len(self.arms) < 2:
-            return
         left, right = SIDES
-        scale = self._arm_scale()
         for touch in touches:
-            if touch.to != "hands" or any(self._near(fixed[side], touch) for side in SIDES):
+            if len(self.arms) < 2 or touch.to != "hands" or any(self._near(fixed[side], touch) for side in SIDES):
                 continue
             part = slice(touch.first, min(touch.last + 1, self.clip.frames))
-            wanted = (self.source_palms[right][part] - self.source_palms[left][part]) * scale
+            wanted = (self.own_palms[right][part] - self.own_palms[left][part]) * self._arm_scale()
             lacks = wanted - (self.palms[right][part] - self.palms[left][part])
             shifts[left][part] -= lacks / 2
             shifts[right][part] += lacks / 2
@@ -188,22 +193,74 @@ class Holding:
 
     def _arm_scale(self) -> float:
         """How long the rig's arms are against the source's."""
-        ties = {s.part: s for s in self.transfer.strings}
-        ends = [ties["left upper arm"], ties["left hand"]]
-        skeleton = self.source.skeleton
-        places = skeleton.rest_world[0]
-        first, end = (skeleton.index[s.source[0]] for s in ends)
-        middle = skeleton.index[ties["left forearm"].source[0]] if "left forearm" in ties else first
-        own = np.linalg.norm(places[middle] - places[first]) + np.linalg.norm(places[end] - places[middle])
-        return float(sum(self.arms["left"].limb.lengths(self.places)) / own)
+        longs = [
+            sum(sum(arm.limb.lengths(world[0])) for arm in side.arms.values()) / len(side.arms)
+            for side, world in ((self.rigs, self.world), (self.own, self.own_world))
+        ]
+        return longs[0] / longs[1]
 
-    def moved(self, shifts: dict[str, np.ndarray], swings: dict[str, np.ndarray]) -> Clip:
-        """The motion with wrists moved by ``{side: (frames, 3)}`` and elbows swung by ``{side: (frames,)}``, radians."""
+    # --- out of the body ----------------------------------------------------------------------------
+    @cached_property
+    def _step(self) -> int:
+        return max(int(self.clip.rate / RATE + 1e-6), 1)
+
+    @cached_property
+    def _thinned(self) -> tuple[dict[str, ArmPath], Trunk, dict[str, np.ndarray]]:
+        """Each so many frames: the rig's arms, its trunk, and how deep its arms may be, as the source's are."""
+        world, own = self.rigs.world(self.clip, self._step), self.own.world(self.source, self._step)
+        own_trunk = Trunk(self.own.volumes, own, self.own.stature)
+        share = self.rigs.stature / self.own.stature
+        allowed = {}
+        for side in self.arms:
+            arm = self.own.arms[side]
+            allowed[side] = depths(ArmPath(arm.limb, arm.palm, own), own_trunk) * share
+        arms = {side: ArmPath(arm.limb, arm.palm, world) for side, arm in self.arms.items()}
+        return arms, Trunk(self.rigs.volumes, world, self.rigs.stature), allowed
+
+    def cleared(
+        self, shifts: dict[str, np.ndarray], fixed: dict[str, np.ndarray]
+    ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
+        """``(ways of the wrists, swings of the elbows)`` with which arms are out of the body, beside ``shifts``."""
+        if set(self.own.volumes) != set(self.rigs.volumes):
+            return shifts, {}
+        arms, trunk, allowed = self._thinned
+        ways, swings = dict(shifts), {}
+        for side, arm in arms.items():
+            before = shifts[side][:: self._step] if side in shifts else np.zeros((len(arm.start), 3))
+            held = fixed[side][:: self._step]
+            shift, swing = cleared(arm, trunk, allowed[side], self.clip.rate / self._step, before, held)
+            more = shift - before
+            if more.any():
+                ways[side] = shifts.get(side, 0.0) + full(more, self._step, self.clip.frames)
+            if swing.any():
+                swings[side] = full(swing, self._step, self.clip.frames)
+        return ways, swings
+
+    def depth(self) -> dict[str, np.ndarray]:
+        """How deep each arm is in the body, deeper than the source's: ``{side: (frames,)}``, metres."""
+        if set(self.own.volumes) != set(self.rigs.volumes):
+            return {}
+        arms, trunk, allowed = self._thinned
+        return {
+            side: full(excess(arm, trunk, allowed[side]), self._step, self.clip.frames) for side, arm in arms.items()
+        }
+
+    # --- moving -------------------------------------------------------------------------------------
+    def moved(self, shifts: dict[str, np.ndarray], swings: dict[str, np.ndarray], fresh: bool = False) -> Clip:
+        """The motion with wrists moved by ``{side: (frames, 3)}`` and elbows swung by ``{side: (frames,)}``, radians.
+
+        ``fresh``: nobody else has the clip, so that its arrays may be written over.
+        """
         if not shifts and not swings:
             return self.clip
-        local = as_rows(self.clip.rotations).copy()
+        (_, turns), skeleton = self.world, self.clip.skeleton  # before anything is written over
+        local = as_rows(self.clip.rotations) if fresh else as_rows(self.clip.rotations).copy()
         for side in dict.fromkeys((*shifts, *swings)):
-            limb = self.arms[side].limb
+            arm = self.arms[side]
             shift = shifts.get(side, np.zeros((self.clip.frames, 3)))
-            move_arm(local, self.clip, limb, self.places, self.turns, shift, swings.get(side))
+            first, second = ArmPath(arm.limb, arm.palm, self.world).changes(shift, swings.get(side))
+            upper, lower, hand = arm.limb.first, arm.limb.second, arm.limb.end
+            put(local, skeleton, upper, rot.multiply(first, turns[upper].T), turns, None)
+            put(local, skeleton, lower, rot.multiply(second, turns[lower].T), turns, first)
+            put(local, skeleton, hand, turns[hand].T, turns, second)
         return replace(self.clip, rotations=from_rows(local))

@@ -68,13 +68,11 @@ class Limb:
         first, second, end = (places[j].T for j in (self.first, self.second, self.end))
         old, new = end - first, target - start
         hinge = self._plane(second - first, end - second, old, turns[self.first].T)
-        new_hinge = rot.rotate(rot.between(old, new), hinge)
-        before = _frames(_bent(old, hinge, upper, lower), hinge)
-        after = _frames(_bent(new, new_hinge, upper, lower), new_hinge)
-        first_change = rot.multiply(after, rot.conjugate(before))
-        elbow = start + rot.rotate(first_change, second - first)
-        carried = rot.rotate(first_change, end - second)
-        return first_change, rot.multiply(rot.between(carried, target - elbow), first_change)
+        swing = rot.between(old, new)
+        before, after = _angles(old, upper, lower), _angles(new, upper, lower)
+        # Both bones turn about the hinge within the plane, which then turns along with the way.
+        one, two = (rot.from_vector(hinge * angle[:, None]) for angle in (before[0] - after[0], after[1] - before[1]))
+        return rot.multiply(swing, one), rot.multiply(swing, two)
 
     def _plane(self, upper: np.ndarray, lower: np.ndarray, way: np.ndarray, turns: np.ndarray) -> np.ndarray:
         """The axis ``(frames, 3)`` that the limb bends about, square to its way; from the rest pose where it is straight."""
@@ -103,13 +101,9 @@ def put(
     local[joint] = rot.multiply(rot.conjugate(base), turn).T
 
 
-def _bent(way: np.ndarray, hinge: np.ndarray, upper: float, lower: float) -> np.ndarray:
-    """The direction ``(frames, 3)`` of the first of two bones that reach along ``way``, bending about ``hinge``."""
-    length = np.clip(np.linalg.norm(way, axis=1), abs(upper - lower) + 1e-6, upper + lower)
-    inside = np.arccos(np.clip((upper**2 + length**2 - lower**2) / (2 * upper * length), -1, 1))
-    return rot.rotate(rot.from_vector(-hinge * inside[:, None]), rot.normalise(way))
-
-
-def _frames(direction: np.ndarray, hinge: np.ndarray) -> np.ndarray:
-    """Rotations ``(frames, 4)`` to the frames of a direction and an axis square to it."""
-    return rot.from_matrix(np.stack([direction, hinge, np.cross(direction, hinge)], -1))
+def _angles(way: np.ndarray, upper: float, lower: float) -> tuple[np.ndarray, np.ndarray]:
+    """The angles ``(frames,)`` at the beginning and at the end of the triangle that two bones make with a way."""
+    long = np.clip(np.sqrt(np.einsum("fx,fx->f", way, way)), abs(upper - lower) + 1e-6, upper + lower)
+    return tuple(  # type: ignore[return-value]
+        np.arccos(np.clip((a**2 + long**2 - b**2) / (2 * a * long), -1, 1)) for a, b in ((upper, lower), (lower, upper))
+    )

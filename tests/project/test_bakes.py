@@ -21,7 +21,7 @@ DATA = Path(__file__).resolve().parents[1] / "data"
 # A value for each field of a correction, far enough from what is guessed to be felt.
 VALUES = {
     "scale": 0.02, "up": "+Y", "facing": "-Z", "rate": 50.0, "lift": 0.2, "centred": "origin", "in_place": True,
-    "prefix": "left", "family": "another family", "rest": 40, "level": 0,
+    "prefix": "left", "family": "another family", "rest": 40, "level": 0, "grounded": (3, 20),
 }  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.matching.touches import touched
 from ..core.scene.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from ..core.scene.marks import contact_marks
+from ..core.scene.props import edges
 from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
 from ..project.entry import Entry
@@ -135,7 +136,29 @@ class Director:
         session = self.session
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
-        return (*self._marks(figures), *(self._trails(figures) if session.trails else ()))
+        lines = (*self._props(figures), *self._marks(figures))
+        return (*lines, *self._trails(figures)) if session.trails else lines
+
+    def _props(self, figures):
+        """What the clip was acted on, by its edges; for the rig as large as its room is."""
+        session, state = self.session, self.session.state
+        source = state.entry(session.preview) or state.source_entry
+        if not isinstance(source, Entry) or not source.props or session.step == "stance":
+            return
+        tint = colour("quiet", 150).getRgbF()
+        for figure in figures:
+            in_room = None if figure.kind == PERFORMER else self._room(figure)
+            if figure.kind != PERFORMER and in_room is None:
+                continue
+            for box in source.props:
+                for line in edges(box, in_room) if in_room else edges(box):
+                    yield line + figure.shift, tint
+
+    def _room(self, figure):
+        """Where the source's room is on a rig, or None where nothing is transferred."""
+        pairing = self.session.state.pairing
+        follows = pairing is not None and any(s.part == "hips" for s in pairing.strings)
+        return pairing.transfer.in_room if follows and figure.kind == MARIONETTE and not self.session.preview else None
 
     def _marks(self, figures):
         """What touches, under the figures, wherever contacts are worked with."""

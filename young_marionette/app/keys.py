@@ -18,6 +18,7 @@ SHEET = (
             ("Shift+Left, Right", "Start, end of the range"),
             ("I, O", "Set the start, end of the range"),
             ("L", "Loop"),
+            ("G", "Put the frame on the floor"),
             ("N", "Contacts and deviation"),
             (", .", "Previous, next change of contact"),
         ),

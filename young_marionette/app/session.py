@@ -8,8 +8,9 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
 from ..project.changes import FIGURES, Change
-from ..project.commands import Bake
+from ..project.commands import Bake, GroundFrame
 from ..project.document import Document
+from ..project.entry import Entry
 from ..project.order import Order
 from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
@@ -207,6 +208,14 @@ class Session(QObject):
         self.preview = entry
         self._fit_time()
         self.preview_changed.emit()
+
+    def ground(self):
+        """Put the frame under the playhead on the floor, or let go of it."""
+        if isinstance(self.clip, Entry) and self.clip.take is not None:
+            frame = self.frame
+            if self.do(GroundFrame(self.clip.id, frame)):
+                on = frame in (self.clip.correction.grounded or ())
+                self.told.emit(f"Frame {frame} is {'put on the floor' if on else 'where it was again'}")
 
     def compare_with(self, entry):
         """Show a baked clip beside the live result; None shows none."""

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from ..project.entry import Entry
 from . import icons, theme
 from .lanes.drawing import HEIGHT
 from .lanes.view import Lanes
@@ -56,7 +57,9 @@ class Track(QWidget):
     def _ground(self):
         """All but the playhead, which alone moves while a clip plays: ready as a picture."""
         session, ratio = self.session, self.devicePixelRatioF()
-        key = self.size(), ratio, self.scale.span, session.range, session.frames, session.clip is None
+        key = (
+            self.size(), ratio, self.scale.span, session.range, session.frames, session.clip is None, self._grounded()
+        )  # fmt: skip
         if key != self._drawn_for:
             self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
             self._picture.setDevicePixelRatio(ratio)
@@ -80,6 +83,7 @@ class Track(QWidget):
         p.setBrush(theme.colour("lifted"))
         p.drawRoundedRect(QRectF(a, 24, max(b - a, 2), 16), 4, 4)
         self._paint_ruler(p)
+        self._paint_grounded(p)
         for x, lean in ((a, 1), (b, -1)):
             handle = QPainterPath(QPointF(x, 21))
             for dx, dy in ((6 * lean, 0), (0, 22), (-6 * lean, 0)):
@@ -87,6 +91,19 @@ class Track(QWidget):
             p.setBrush(theme.colour("quiet"))
             p.setPen(Qt.PenStyle.NoPen)
             p.drawPath(handle)
+
+    def _grounded(self):
+        """The frames that the clip was put on the floor in."""
+        clip = self.session.clip
+        return (clip.correction.grounded if isinstance(clip, Entry) else None) or ()
+
+    def _paint_grounded(self, p):
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.colour("text"))
+        for frame in self._grounded():
+            x = self.x_of(frame)
+            p.drawRect(QRectF(x - 4, 36, 8, 2))
+            p.drawPolygon(QPolygonF([QPointF(x - 3, 30), QPointF(x + 3, 30), QPointF(x, 35)]))
 
     def _paint_ruler(self, p):
         first, last = self.scale.span

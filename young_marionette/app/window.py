@@ -261,6 +261,7 @@ class Window(QMainWindow):
             "V": self._next_arrangement,
             "C": self._next_view,
             "Home": lambda: self.stage.frame(),
+            "G": session.ground,
             "H": lambda: self.stage.follow.toggle(),
             "T": lambda: self.stage.trails.toggle(),
             "B": self._next_dress,

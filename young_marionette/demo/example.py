@@ -15,6 +15,7 @@ from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
 from ..wording.facts import rest_pose_words
+from .props import PROPS
 from .show import write_show
 
 SHOWN = (
@@ -111,7 +112,8 @@ def demo_state(folder, paths=None):
         if puppet and path.parent.name != "bodies" and path.stem in bodies:
             continue
         for entry in entries_of(read(path)):
-            entries.append(replace(entry, role="rig" if puppet else "clip"))
+            props = () if puppet else PROPS.get(entry.name, ())
+            entries.append(replace(entry, role="rig" if puppet else "clip", props=props))
     document = Document(State(name="Quillmouth"))
     document.do(AddEntries(tuple(entries)))
     by_name = {e.name: e.id for e in document.state.entries}

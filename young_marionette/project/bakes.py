@@ -165,6 +165,8 @@ def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:
     """What of an entry counts: where and how it stands, not what it is called."""
     c, placement = entry.correction, entry.figure.placement
     yield float(c.rate or 0), float(c.lift or 0), c.centred, bool(c.in_place)
+    if c.grounded:
+        yield ("grounded", *c.grounded)
     yield round(placement.scale, 9), _stable(placement.turn)
     yield entry.rested_skeleton.digest
 

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from ..core.figure.facts import Figure
     from ..core.findings import Fact
     from ..core.humanoid.reading import Body
+    from ..core.scene.props import Box
     from ..formats.source_file import SourceFile
 
 
@@ -45,7 +46,8 @@ class Entry:
     """``skeleton`` and ``take`` are in the file's unit and axes; ``placed_*`` stand in our world.
 
     ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
-    ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts. What is worked out of these lies with the evaluator.
+    ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts.
+    ``props``: stand-ins of what it was acted on, in the room of the placed clip. What is worked out of these lies with the evaluator.
     """
 
     id: str
@@ -61,6 +63,7 @@ class Entry:
     tags: tuple[str, ...] = ()
     declared: Declared = Declared()
     contact_choices: ContactChoices = ContactChoices()
+    props: tuple[Box, ...] = ()
 
     @property
     def clip(self) -> Clip | None:
@@ -188,7 +191,7 @@ class Entry:
             still = self.placed_skeleton
             return Clip(self.name, still, 30.0, still.rest[None])
         placed = place_clip(self.take, self.figure.placement, self.placed_skeleton)
-        return put_down(placed, self.figure.body, self.correction)
+        return put_down(placed, self.metric_body, self.correction)
 
     @property
     def motion(self) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:

@@ -18,6 +18,7 @@ from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
 from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
+from ..core.scene.props import Box
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..core.transfer.deviation import Limits
@@ -118,7 +119,7 @@ class Reading:
             item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
             self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
-            _choices(item.contacts),
+            _choices(item.contacts), tuple(Box(box.centre, box.size) for box in item.props),
         )  # fmt: skip
 
     def _bake(self, item: BakeFile) -> Bake:

@@ -26,6 +26,7 @@ class CorrectionFile(Strict):
     family: str | None = None
     rest: int | None = Field(default=None, ge=-1)
     level: int | None = Field(default=None, ge=0)
+    grounded: tuple[Annotated[int, Field(ge=0, lt=1 << 40)], ...] | None = None
 
 
 class LayoutFile(Strict):
@@ -115,6 +116,16 @@ class ContactsFile(Strict):
     touches: list[TouchFile] = []
 
 
+Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
+
+
+class BoxFile(Strict):
+    """A stand-in of what a clip was acted on (see core.scene.props)."""
+
+    centre: tuple[Metres, Metres, Metres]
+    size: tuple[Metres, Metres, Metres]
+
+
 class EntryFile(Strict):
     """An entry; its arrays lie beside it as blobs. ``notes``: in version 3 sentences."""
 
@@ -133,6 +144,7 @@ class EntryFile(Strict):
     bones: list[tuple[str, str]] = []
     correction: CorrectionFile = CorrectionFile()
     contacts: ContactChoicesFile = ContactChoicesFile()
+    props: list[BoxFile] = []
     notes: list[FindingFile | str] = []
     tags: list[str] = []
 

@@ -35,6 +35,7 @@ from .loading import of_document
 from .schema import (
     VERSION,
     BakeFile,
+    BoxFile,
     ContactChoicesFile,
     ContactFile,
     ContactsFile,
@@ -206,6 +207,7 @@ def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
         bones=list(entry.declared.bones),
         correction=CorrectionFile(**vars(entry.correction)),
         contacts=_choices_file(entry.contact_choices),
+        props=[BoxFile(**vars(box)) for box in entry.props],
         notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )

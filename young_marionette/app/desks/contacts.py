@@ -15,18 +15,18 @@ from ...project.planting import clears, hands_of, plants
 from ..parts.widgets import Card, Number, button, label, row
 
 _MODES = (
-    (AUTO, "Planted where proportions differ"),
+    (AUTO, "Planted if proportions differ"),
     (PLANTED, "Planted where the source's stand"),
     (FREE, "Free"),
 )
 _HANDS = (
-    (AUTO, "Keep touch where proportions differ"),
+    (AUTO, "Keep touch if proportions differ"),
     (TOUCH, "Keep what they touch"),
     (PLACES, "Keep places, scaled to the rig"),
     (DIRECTIONS, "Keep directions of the arms"),
 )
 _CLEAR = (
-    (AUTO, "Out of the body where proportions differ"),
+    (AUTO, "Out of the body if proportions differ"),
     (ON, "Arms stay out of the body"),
     (OFF, "Arms may go through the body"),
 )

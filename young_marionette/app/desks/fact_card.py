@@ -72,7 +72,7 @@ class FactCard(Card):
         self.centre.activated.connect(lambda _i: self._correct("centred", self.centre.currentData()))
         self.as_read = button(
             "Reset",
-            lambda: self._correct_all(rate=None, lift=None, centred=None, in_place=None),
+            lambda: self._correct_all(rate=None, lift=None, centred=None, in_place=None, grounded=None),
             tip="Reset frame rate, floor, start position and travel",
         )
         self.names = Chooser(self._fill_names)
@@ -105,7 +105,10 @@ class FactCard(Card):
             self.centre.setCurrentIndex(max(self.centre.findData(entry.correction.centred), 0))
             self.floor.setEnabled(self._floor_off(entry) != 0)
             self.as_read.setEnabled(
-                any(getattr(entry.correction, f) is not None for f in ("rate", "lift", "centred", "in_place"))
+                any(
+                    getattr(entry.correction, f) is not None
+                    for f in ("rate", "lift", "centred", "in_place", "grounded")
+                )
             )
         self.names.setEnabled(entry.figure.body is not None)
 

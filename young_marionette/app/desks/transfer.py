@@ -42,12 +42,13 @@ class TransferDesk(Desk):
         self.contacts = ContactsCard(self.session)
         self.hands = HandsCard(self.session)
         self.add(self.feet, self.hands, self.contacts)
-        bake = Card("Bake")
+        bake = Card()
         self.range = label("", wrap=True)
         self.fps = Number(30, "fps", 1, 3, 1, 1000, 30, "Frames per second of the baked clip")
         self.bake = button("Bake", self.bake_now, True, "Bake the range onto the rig, as a new clip (Ctrl+B)")
         self.fps.edited.connect(lambda rate, _settled: self.session.bake_at(rate))
-        bake.add(self.range, row(label("Frames per second"), None, self.fps), self.bake)
+        self.bake.setMinimumWidth(130)
+        bake.add(self.range, row(label("at"), self.fps, None, self.bake))
         self.add_below(bake)
 
     def show_state(self):

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..contacts.points import FEET, contact_points, point_rows
 from ..keys.channel import Channel, Joint, Kind
 from ..keys.keyed import KeyedClip
 from ..keys.sampler import still
@@ -29,6 +30,7 @@ class Correction:
     through it. ``in_place``: the hips stay over their first spot. ``prefix``: what all bone names begin with.
     ``family``: the fingerprint of the skeleton family that it is to count with. ``rest``: the frame of the
     file that holds the true rest pose, or BIND for the pose that the skin was bound in. ``level``: of detail.
+    ``grounded``: frames in which the lowest sole is put on the floor; between them the motion is moved with ease.
     """
 
     scale: float | None = None
@@ -42,6 +44,7 @@ class Correction:
     family: str | None = None
     rest: int | None = None
     level: int | None = None
+    grounded: tuple[int, ...] | None = None
 
     @property
     def of_the_figure(self) -> tuple[float | str | int | None, ...]:
@@ -60,9 +63,11 @@ def put_down(clip: Clip | KeyedClip, body: Body | None, correction: Correction) 
         else:
             start = clip.start * clip.rate / correction.rate
             clip = replace(clip, rate=correction.rate, start=start)
-    if correction.in_place and isinstance(clip, KeyedClip):
+    if (correction.in_place or correction.grounded) and isinstance(clip, KeyedClip):
         clip = clip.sample()
     shift = np.array([0.0, correction.lift or 0.0, 0.0])
+    if correction.grounded and body is not None and not isinstance(clip, KeyedClip):
+        shift = _grounding(clip, body, correction.grounded)[:, None] * [0.0, 1.0, 0.0]
     if correction.centred or correction.in_place:
         path = _hips_path(clip.at([clip.start]) if isinstance(clip, KeyedClip) else clip, body)
         if correction.centred:
@@ -77,6 +82,22 @@ def put_down(clip: Clip | KeyedClip, body: Body | None, correction: Correction) 
     for root in np.flatnonzero(clip.skeleton.parents < 0):
         moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
     return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
+
+
+def _grounding(clip: Clip, body: Body, frames: tuple[int, ...]) -> np.ndarray:
+    """How much higher a clip has to be ``(frames,)`` for its soles to be on the floor in some frames, eased between."""
+    points = [p for p in contact_points(clip.skeleton, body) if p.name in FEET]
+    at = np.array(sorted({min(max(f, 0), clip.frames - 1) for f in frames}))
+    if not points:
+        return np.zeros(clip.frames)
+    lowest = np.concatenate([point_rows(clip.cut(f, f), points)[:, 1].min(0) for f in at.tolist()])
+    every = np.arange(clip.frames)
+    after = np.clip(np.searchsorted(at, every, side="right"), 1, max(len(at) - 1, 1))
+    if len(at) == 1:
+        return np.full(clip.frames, -lowest[0])
+    share = np.clip((every - at[after - 1]) / (at[after] - at[after - 1]), 0, 1)
+    eased = share * share * (3 - 2 * share)
+    return -(lowest[after - 1] + eased * (lowest[after] - lowest[after - 1]))
 
 
 def _shifted_keys(clip: KeyedClip, shift: np.ndarray) -> KeyedClip:

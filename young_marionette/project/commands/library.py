@@ -137,6 +137,25 @@ class Correct:
 
 
 @dataclass(frozen=True)
+class GroundFrame:
+    """Put a clip's lowest sole on the floor in a frame, or let go of it where that was done; with None of all frames."""
+
+    entry: str
+    frame: int | None
+    label: str = "put a frame on the floor"
+
+    def run(self, state: State) -> State:
+        old = entry_of(state, self.entry)
+        if old.take is None:
+            raise InputError("Only a clip can be put on the floor.")
+        frames = set(old.correction.grounded or ())
+        frames = set() if self.frame is None else frames ^ {self.frame}
+        if not frames and not old.correction.grounded:
+            return state
+        return paired(state.with_entry(old.corrected(grounded=tuple(sorted(frames)) or None)))
+
+
+@dataclass(frozen=True)
 class RenameBones:
     """Give the bones of an entry, and of all of its family, other names; strings go along, motion stays.
 

@@ -77,7 +77,7 @@ def planting():
     source = Entry("walk", CLIP, "walk", None, "BVH", skeleton, long, None)
     rig = Entry("rig", RIG, "rig", None, "BVH", _pair(long)[0], None, None)
     pairing = pair(source, rig)
-    assert adapts(pairing)
+    assert adapts(pairing, rig)
     pairing.transfer, source.contacts  # noqa: B018 what is kept beside clips
 
     def anew(choices=ContactChoices()):

@@ -272,3 +272,66 @@ class Feet(LaneCase):
         self.assertTrue(any(s.code == "outdated" for s in self.session.snags))
         self.session.undo()
         self.assertFalse(any(s.code == "outdated" for s in self.session.snags))
+
+
+class Hands(LaneCase):
+    clip = "climb_ladder"
+
+    def test_hands_hold_and_are_a_snag_where_they_do_not(self):
+        desk = self.desk("transfer").hands
+        self.assertFalse(any(s.code == "hand off" for s in self.session.snags))
+        desk.mode.setCurrentIndex(3)
+        desk.mode.activated.emit(3)
+        self.measured()
+        snags = [s for s in self.session.snags if s.code == "hand off"]
+        self.assertEqual(len(snags), 2)
+        self.assertRegex(told(snags[0]), r"^The (left|right) hand slides \d\.\d cm while it holds something, frames")
+        self.assertFalse(desk.weight.isEnabled())
+        self.session.do(snags[0].mend)
+        self.measured()
+        self.assertFalse(any(s.code == "hand off" for s in self.session.snags))
+
+    def test_arms_wider(self):
+        desk = self.desk("transfer").hands
+        before = self.window.stage.figures[1].positions.copy()
+        desk.wider.setText("12 °")
+        desk.wider.editingFinished.emit()
+        self.assertEqual(dict(self.state.pairing.settings.touches), {"arms out": 12.0})
+        self.assertGreater(np.abs(self.window.stage.figures[1].positions - before).max(), 0.01)
+
+    def test_what_it_was_acted_on_is_drawn_for_both(self):
+        """Rails and rungs of the ladder stand beside both figures, scaled for the rig."""
+        self.key(Qt.Key.Key_N)
+        ladder = self.state.source_entry.props
+        self.assertGreater(len(ladder), 10)
+        self.assertEqual(len(self.window.stage.lines), 2 * 6 * len(ladder))
+        tall = [np.ptp(np.concatenate([line for line, _ in part])[:, 1]) for part in self.halves()]
+        self.assertAlmostEqual(tall[1] / tall[0], self.state.pairing.transfer.scale, delta=0.02)
+
+    def halves(self):
+        lines = self.window.stage.lines
+        return lines[: len(lines) // 2], lines[len(lines) // 2 :]
+
+    def test_the_playheads_frame_goes_onto_the_floor_by_a_key(self):
+        self.session.seek(30)
+        self.key(Qt.Key.Key_G)
+        self.assertEqual(self.state.source_entry.correction.grounded, (30,))
+        self.assertIn("30", self.window.status.text())
+        self.key(Qt.Key.Key_G)
+        self.assertIsNone(self.state.source_entry.correction.grounded)
+
+    def test_limits_of_a_bone(self):
+        desk = self.desk("stance")
+        self.session.choose(None, "leftUpperArm")
+        card = desk.limits
+        card.swing.setText("30")
+        card.swing.editingFinished.emit()
+        (limit,) = self.state.rig_entry.limits
+        self.assertEqual(limit.joint, "leftUpperArm")
+        self.assertAlmostEqual(limit.swing, np.radians(30))
+        self.session.do(do.TurnBone("leftUpperArm", (0.0, 0.0, 0.7)))
+        self.click(card.take)
+        lean = np.linalg.norm(np.radians(do.turn_degrees(self.state.pairing, "leftUpperArm")))
+        self.assertAlmostEqual(self.state.rig_entry.limits[0].swing, lean, places=4)
+        self.click(card.free)
+        self.assertEqual(self.state.rig_entry.limits, ())

@@ -42,6 +42,7 @@ ASF = """# a small figure
      length 3
      axis 0 90 0  XYZ
      dof rx
+     limits (-5 120)
   end
 :hierarchy
   begin
@@ -89,6 +90,21 @@ class Reading(Case):
         own = rot.rotate(rot.multiply(rot.conjugate(turns[1, 1]), turns[1, 2]), np.array([0.0, -1.0, 0.0]))
         self.close(own, [-1, 0, 0], 1e-9)
         self.close(clip.skeleton.ends[2], [0, -7, 0], 1e-9)
+
+    def test_limits(self):
+        """Turns about three axes as a cone and a twist; a hinge twists not at all; what is not told, or broken, is free."""
+        limits = {limit.joint: limit for limit in read(self.write()).skeletons[0].limits}
+        self.close(limits["leg"].swing, np.hypot(*np.radians([10, 10])), 1e-9)
+        self.close(limits["leg"].twist, np.radians([-10, 10]), 1e-9)
+        self.close(limits["shin"].swing, np.radians(120), 1e-9)
+        self.assertEqual(limits["shin"].twist, (0.0, 0.0))
+        part = read(self.write(ASF.replace("limits (-5 120)", ""), stem="b")).skeletons[0]
+        self.assertEqual([limit.joint for limit in part.limits], ["leg"])
+        endless = ASF.replace("(-10 10) (-10 10) (-10 10)", "(-inf inf)\n (-20 10)\n (-inf inf)")
+        (leg, _) = read(self.write(endless, stem="c")).skeletons[0].limits
+        self.assertIsNone(leg.swing)
+        self.close(leg.twist, np.radians([-20, 10]), 1e-9)
+        self.refuses(lambda: read(self.write(ASF.replace("(-5 120)", "(-5 far)"), stem="d")), "'far'")
 
     def test_order_of_turns(self):
         """The first angle named is the first to turn: Rz Ry Rx."""

@@ -7,8 +7,11 @@ from pathlib import Path
 import numpy as np
 
 from tests.support import Case, joints_at, live_clip, show_folder, show_state
+from young_marionette.core import rotations as rot
+from young_marionette.core.contacts.points import FEET, contact_points, point_rows
 from young_marionette.core.figure.correction import BIND, Correction
 from young_marionette.core.figure.placement import place_clip
+from young_marionette.core.transfer.limits import JointLimit, bone_axis
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, storage
@@ -111,6 +114,11 @@ class OutOfDate(Case):
             do.TieBones("neck", ("quay:Head",), ("neck",)),
             do.Correct(source, (("lift", 0.1),)),
             do.Correct(rig, (("scale", 0.02),)),
+            do.GroundFrame(source, 12),
+            do.SetJointLimit(rig, JointLimit("leftUpperArm", 0.6)),
+            do.SetTransfer((("feet", "free"),)),
+            do.SetTransfer((("hands", "places"),)),
+            do.DrawContact(source, "left toe", 3, 9),
         ):
             start, before = self.state, self.state.bakes[0]
             self.assertFalse(self.outdated())
@@ -125,6 +133,53 @@ class OutOfDate(Case):
             self.document.undo()
             self.document.undo()
             self.assertIs(self.state, start)
+
+    def test_limits_and_props_are_saved_and_obeyed(self):
+        rig = self.state.rig_entry
+        limit = JointLimit("leftUpperArm", 0.6, (-0.5, 0.5))
+        self.document.do(do.SetJointLimit(rig.id, limit))
+        path = self.folder / "a.marionette"
+        storage.save(path, self.state)
+        again = storage.load(path)
+        self.assertEqual(again.rig_entry.limits, (limit,))
+        self.assertEqual([e.props for e in again.entries], [e.props for e in self.state.entries])
+        clip = live_clip(self.state)
+        joint = clip.skeleton.index["leftUpperArm"]
+        turn = rot.multiply(rot.conjugate(clip.skeleton.rest[joint]), clip.rotations[:, joint])
+        axis = bone_axis(clip.skeleton, joint)
+        lean = rot.angle_between(rot.rotate(turn, axis), np.broadcast_to(axis, (clip.frames, 3)))
+        self.assertLess(lean.max(), 0.6 + 1e-6)
+        self.close(joints_at(live_clip(again)), joints_at(clip), 1e-9)
+        named = rig.with_bone_names({"leftUpperArm": "oar_arm"})
+        self.assertEqual(replace(named, limits=(limit,)).with_bone_names({}).limits, (limit,))
+        renamed = self.state.rig_entry.with_bone_names({"leftUpperArm": "oar_arm"})
+        self.assertEqual([one.joint for one in renamed.limits], ["oar_arm"])
+        self.document.do(do.SetJointLimit(rig.id, JointLimit("leftUpperArm")))
+        self.assertEqual(self.state.rig_entry.limits, ())
+
+    def test_frames_are_put_on_the_floor(self):
+        """A clip that hovers more and more is down in the frames that were picked, and moves smoothly between."""
+        (source,) = [e for e in self.state.entries if e.name == "carry_bucket"]
+        drift = np.linspace(0.0, 0.4, source.take.frames)[:, None, None] * source.figure.placement.scale**-1
+        up = source.figure.placement.inverse.turn
+        raised = source.take.translations + drift * rot.rotate(up, np.array([0.0, 1.0, 0.0]))
+        document = Document(self.state.with_entry(replace(source, take=replace(source.take, translations=raised))))
+        for frame in (10, 60, 110):
+            document.do(do.GroundFrame(source.id, frame))
+        entry = document.state.entry(source.id)
+        self.assertEqual(entry.correction.grounded, (10, 60, 110))
+        points = [p for p in contact_points(entry.placed_skeleton, entry.metric_body) if p.name in FEET]
+        low = point_rows(entry.placed_clip, points)[:, 1].min(0)
+        self.close(low[[10, 60, 110]], 0, 1e-6)
+        change = (
+            joints_at(entry.placed_clip)[:, 0, 1]
+            - joints_at(replace(entry, correction=source.correction).placed_clip)[:, 0, 1]
+        )
+        self.assertLess(np.abs(np.diff(change, 2)).max(), 2e-3)
+        document.do(do.GroundFrame(source.id, 60))
+        self.assertEqual(document.state.entry(source.id).correction.grounded, (10, 110))
+        document.do(do.GroundFrame(source.id, None))
+        self.assertIsNone(document.state.entry(source.id).correction.grounded)
 
     def test_what_has_no_part_in_it_changes_nothing(self):
         for command in (

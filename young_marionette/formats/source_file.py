@@ -13,6 +13,7 @@ from ..core.findings import Finding
 from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
+from ..core.transfer.limits import JointLimit
 
 
 class FileLayout(Protocol):
@@ -49,7 +50,7 @@ class SkeletonPart:
     """One skeleton of a file, with its clips. ``name``: the file's, with the skeleton's where it has several.
 
     ``layout`` holds what only the format's own writer needs to write the same kind of file again. ``declared``: what the
-    file says of unit, axes and bones. Names of clips are made fit to be shown; names of joints are the file's own.
+    file says of unit, axes and bones; ``limits``: of how far joints may turn. Names of clips are made fit to be shown; names of joints are the file's own.
     """
 
     name: str
@@ -58,6 +59,7 @@ class SkeletonPart:
     layout: FileLayout | None = None
     notes: tuple[Finding, ...] = ()
     declared: Declared = Declared()
+    limits: tuple[JointLimit, ...] = ()
 
     def __post_init__(self) -> None:
         put = object.__setattr__

@@ -93,7 +93,7 @@ def baked(
     second of the result, the source's if None; its length in seconds stays.
     """
     clip, contacts = spanned(source, fps, frames)
-    if not adapts(pairing):
+    if not adapts(pairing, rig):
         return carry(pairing, source, rig, clip, contacts, name or clip.name), None
     if frames is not None and fps is None:
         # Where a foot stands does not depend on where the clip is cut.
@@ -148,15 +148,15 @@ def digest(
         (bool(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
         _stable(pairing.stance.source),
         _stable(pairing.stance.target),
-        *_adaptations(pairing, source),
+        *_adaptations(pairing, source, rig),
     ):
         made.update(f"{part!r}\n".encode("utf-8", "surrogatepass"))
     return made.hexdigest()[:32]
 
 
-def _adaptations(pairing: Pairing, source: Entry) -> Iterator[tuple[Any, ...]]:
+def _adaptations(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[tuple[Any, ...]]:
     """What is done beside carrying rotations over; nothing where nothing is, as in bakes of earlier versions."""
-    if adapts(pairing):
+    if adapts(pairing, rig):
         weight = float(pairing.settings.hand_weight)
         yield plants(pairing), hands_of(pairing), weight, clears(pairing), source.contact_choices
 
@@ -165,6 +165,8 @@ def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:
     """What of an entry counts: where and how it stands, not what it is called."""
     c, placement = entry.correction, entry.figure.placement
     yield float(c.rate or 0), float(c.lift or 0), c.centred, bool(c.in_place)
+    if entry.limits:
+        yield ("limits", *((limit.joint, limit.swing, limit.twist) for limit in entry.limits))
     if c.grounded:
         yield ("grounded", *c.grounded)
     yield round(placement.scale, 9), _stable(placement.turn)

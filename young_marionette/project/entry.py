@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from ..core.findings import Fact
     from ..core.humanoid.reading import Body
     from ..core.scene.props import Box
+    from ..core.transfer.limits import JointLimit
     from ..formats.source_file import SourceFile
 
 
@@ -47,7 +48,7 @@ class Entry:
 
     ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
     ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts.
-    ``props``: stand-ins of what it was acted on, in the room of the placed clip. What is worked out of these lies with the evaluator.
+    ``props``: stand-ins of what it was acted on, in the room of the placed clip. ``limits``: how far a rig's joints may turn. What is worked out of these lies with the evaluator.
     """
 
     id: str
@@ -64,6 +65,7 @@ class Entry:
     declared: Declared = Declared()
     contact_choices: ContactChoices = ContactChoices()
     props: tuple[Box, ...] = ()
+    limits: tuple[JointLimit, ...] = ()
 
     @property
     def clip(self) -> Clip | None:
@@ -253,7 +255,8 @@ class Entry:
         layout = self.layout.renamed(skeleton.names) if self.layout is not None else None
         bones = tuple((bone, names.get(n, n)) for bone, n in self.declared.bones)
         declared = replace(self.declared, bones=tuple(table) or bones)
-        return replace(self, skeleton=skeleton, take=take, layout=layout, declared=declared)
+        limits = tuple(replace(limit, joint=names.get(limit.joint, limit.joint)) for limit in self.limits)
+        return replace(self, skeleton=skeleton, take=take, layout=layout, declared=declared, limits=limits)
 
 
 def _dense(take: Clip | KeyedClip) -> Clip:
@@ -292,6 +295,7 @@ def entries_of(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Entry]:
                     part.layout,
                     notes=notes,
                     declared=part.declared,
+                    limits=part.limits,
                 )
             )
     return result

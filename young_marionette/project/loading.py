@@ -22,6 +22,7 @@ from ..core.scene.props import Box
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..core.transfer.deviation import Limits
+from ..core.transfer.limits import JointLimit
 from ..core.transfer.settings import FREE
 from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
@@ -120,6 +121,7 @@ class Reading:
             self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
             _choices(item.contacts), tuple(Box(box.centre, box.size) for box in item.props),
+            tuple(JointLimit(limit.joint, limit.swing, limit.twist) for limit in item.limits),
         )  # fmt: skip
 
     def _bake(self, item: BakeFile) -> Bake:

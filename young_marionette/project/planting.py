@@ -10,6 +10,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.humanoid.volumes import volumes
 from ..core.matching.stance import same_body
 from ..core.transfer.hands import Holding, Side, arms_of
+from ..core.transfer.limits import within_limits
 from ..core.transfer.planting import legs_of, plant
 from ..core.transfer.settings import AUTO, DIRECTIONS, ON, PLANTED, TOUCH
 
@@ -46,9 +47,9 @@ def clears(pairing: Pairing) -> bool:
     return plants(pairing) if pairing.settings.clear == AUTO else pairing.settings.clear == ON
 
 
-def adapts(pairing: Pairing) -> bool:
-    """Whether anything is done beside carrying rotations over, so that a frame depends on what lies around it."""
-    return plants(pairing) or hands_of(pairing) != DIRECTIONS or clears(pairing)
+def adapts(pairing: Pairing, rig: Entry) -> bool:
+    """Whether anything is done beside carrying rotations over."""
+    return plants(pairing) or hands_of(pairing) != DIRECTIONS or clears(pairing) or bool(rig.limits)
 
 
 def result(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
@@ -86,17 +87,27 @@ def carry(
     ``clip``: of ``source``, or a part of it; ``contacts``: of that clip, in its frames. ``free``: what the travelling
     pairing's transfer makes of the clip, where that is known already.
     """
-    if not adapts(pairing):
+    if not adapts(pairing, rig):
         return pairing.transfer.run(clip, name)
     travels = travelling(pairing)
     free = free if free is not None else travels.transfer.run(clip)
-    made = planted(free, travels, rig, contacts) if plants(pairing) else free
+    made = held_back(free, pairing, rig)
+    made = planted(made, travels, rig, contacts) if plants(pairing) else made
     made = with_hands(made, clip, travels, source, rig, contacts, made is not free)
+    made = held_back(made, pairing, rig)
     if pairing.settings.in_place:
         # What stays in place on a moving floor stands as it does where it travels.
         still = pairing.transfer.run(clip)
         made = replace(made, translations=still.translations + (made.translations - free.translations))
     return replace(made, name=name or clip.name)
+
+
+def held_back(clip: Clip, pairing: Pairing, rig: Entry) -> Clip:
+    """``clip`` with the rig's joints within their limits."""
+    if not rig.limits:
+        return clip
+    tied = {joint for run in _tied(pairing).values() for joint in run}
+    return within_limits(clip, rig.limits, tied)
 
 
 def travelling(pairing: Pairing) -> Pairing:

@@ -31,7 +31,7 @@ class Motion:
         self.clip: Clip = source.placed_clip
         self.whole: Clip | None = None
         self._contacts: Contacts | None = None
-        self.adapted = pairing is not None and rig is not None and adapts(pairing)
+        self.adapted = pairing is not None and rig is not None and adapts(pairing, rig)
         if self.adapted and pairing is not None and rig is not None:
             self.whole = known_result(pairing, source, rig)
             if self.whole is None and source.knows_contacts:

@@ -116,6 +116,7 @@ class ContactsFile(Strict):
     touches: list[TouchFile] = []
 
 
+Angle = Annotated[float, Field(ge=-6.3, le=6.3)]
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
@@ -124,6 +125,14 @@ class BoxFile(Strict):
 
     centre: tuple[Metres, Metres, Metres]
     size: tuple[Metres, Metres, Metres]
+
+
+class JointLimitFile(Strict):
+    """How far a joint may turn from its rest: radians (see core.transfer.limits)."""
+
+    joint: str
+    swing: float | None = Field(default=None, ge=0, le=3.2)
+    twist: tuple[Angle, Angle] | None = None
 
 
 class EntryFile(Strict):
@@ -145,6 +154,7 @@ class EntryFile(Strict):
     correction: CorrectionFile = CorrectionFile()
     contacts: ContactChoicesFile = ContactChoicesFile()
     props: list[BoxFile] = []
+    limits: list[JointLimitFile] = []
     notes: list[FindingFile | str] = []
     tags: list[str] = []
 

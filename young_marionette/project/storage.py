@@ -42,6 +42,7 @@ from .schema import (
     CorrectionFile,
     EntryFile,
     FindingFile,
+    JointLimitFile,
     LayoutFile,
     LimitsFile,
     MotionFile,
@@ -208,6 +209,7 @@ def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
         correction=CorrectionFile(**vars(entry.correction)),
         contacts=_choices_file(entry.contact_choices),
         props=[BoxFile(**vars(box)) for box in entry.props],
+        limits=[JointLimitFile(**vars(limit)) for limit in entry.limits],
         notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )

@@ -32,9 +32,9 @@ _CLEAR = (
 )
 _NUMBERS = ((SLIDE, "Slide"), (SINK, "Sink"), (FLOAT, "Float"), (LOWERED, "Hips give way"))
 _THRESHOLDS = (
-    ("speed", "Still below", "cm/s", 100, 1.0, 1),
-    ("height", "Low below", "cm", 100, 0.5, 1),
-    ("held_speed", "Held still below", "cm/s", 100, 1.0, 1),
+    ("speed", "Speed below", "cm/s", 100, 1.0, 1),
+    ("height", "Height below", "cm", 100, 0.5, 1),
+    ("held_speed", "Speed below, held", "cm/s", 100, 1.0, 1),
     ("shortest", "Shortest contact", "s", 1, 0.02, 2),
 )
 _TIPS = {

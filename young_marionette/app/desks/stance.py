@@ -24,6 +24,7 @@ from ...wording.facts import rest_pose_words
 from .. import theme
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
+from .limits import LimitCard
 
 _ROW = 24
 
@@ -148,6 +149,8 @@ class StanceDesk(Desk):
             )
         )
         self.add(turn)
+        self.limits = LimitCard(self.session, self.bone)
+        self.add(self.limits)
         self.touches = {}
         touches = Card("Adjustments")
         for name, does in TOUCHES.items():
@@ -211,6 +214,7 @@ class StanceDesk(Desk):
             turn = turn_degrees(pairing, self.bone.currentText())
             for number, value in zip(self.turns, turn):
                 number.set_value(float(value))
+        self.limits.show_state()
 
     def _turned(self, axis, value, settled):
         """Turn the bone so that one of its numbers is another; one undo step per drag."""

@@ -16,6 +16,7 @@ from ...core.errors import InputError
 from ...core.figure.declared import Declared
 from ...core.findings import finding
 from ...core.skeleton import Skeleton
+from ...core.transfer.limits import JointLimit
 from ...core.units import INCH
 from ..files import opened
 from ..sniffing import is_asf
@@ -70,6 +71,7 @@ class _Bones:
 
     def __init__(self) -> None:
         self.names, self.ways, self.axes, self.free = ["root"], {}, {}, {}
+        self.limits: dict[str, list[tuple[float, float]]] = {}
         self.parents: dict[str, str | None] = {"root": None}
         self.root_order: tuple[str, ...] = ()
         self.root_axis, self.root_turn = "XYZ", np.zeros(3)
@@ -153,9 +155,12 @@ def _bone_data(label: str, lines: Sequence[list[str]], bones: _Bones) -> None:
             bones.ways[name] = bone["direction"] * bone["length"]
             bones.axes[name] = rot.from_euler(bone["order"][::-1], bone["axis"][::-1])
             bones.free[name] = bone["dof"]
+            bones.limits[name] = _limits(label, bone.get("limits", []), bones)
             if len(bones.ways) > _MAX_BONES:
                 raise InputError(f"{label} has more than {_MAX_BONES} bones, which no figure has.")
             bone = None
+        elif bone is not None and (key == "limits" or key.startswith("(")):
+            bone.setdefault("limits", []).extend(words[key == "limits" :])
         elif bone is not None and len(words) > 1:
             if key == "name":
                 bone["name"] = words[1]
@@ -174,6 +179,32 @@ def _bone_data(label: str, lines: Sequence[list[str]], bones: _Bones) -> None:
             raise InputError(
                 f"{label}: the bone {name} has a degree of freedom that is not known: {' '.join(free)[:40]}."
             )
+
+
+def _limits(label: str, words: list[str], bones: _Bones) -> list[tuple[float, float]]:
+    """Pairs of least and most angle, one for each degree of freedom, radians; infinite where a file says so."""
+    numbers = [w for w in re.split(r"[\s(),]+", " ".join(words)) if w]
+    ends = [
+        np.copysign(np.inf, -1 if w[0] == "-" else 1) if w.lstrip("+-").lower().startswith("inf") else _number(label, w)
+        for w in numbers
+    ]
+    factor = np.pi / 180 if bones.degrees else 1.0
+    return [(min(pair) * factor, max(pair) * factor) for pair in zip(ends[::2], ends[1::2])]
+
+
+def _joint_limit(name: str, bones: _Bones) -> JointLimit | None:
+    """A bone's limits, which are told for turns about three axes, as a cone and a range of twist; None without any."""
+    turns = [free for free in bones.free[name] if free in ("rx", "ry", "rz")]
+    given = dict(zip(bones.free[name], bones.limits[name]))
+    if not turns or any(turn not in given for turn in turns):
+        return None
+    along = np.abs(rot.rotate(rot.conjugate(bones.axes[name]), rot.normalise(bones.ways[name])))
+    about = f"r{'xyz'[int(along.argmax())]}"
+    leans = [max(map(abs, given[turn])) for turn in turns if turn != about]
+    swing = float(np.hypot(*leans)) if len(leans) == 2 else max(leans, default=0.0)
+    twist = given.get(about, (0.0, 0.0))
+    free = not np.isfinite(twist).all() or twist[1] - twist[0] >= 2 * np.pi
+    return JointLimit(name, min(swing, np.pi) if np.isfinite(swing) else None, None if free else twist)
 
 
 def _hierarchy(label: str, lines: Sequence[list[str]], bones: _Bones) -> None:
@@ -206,7 +237,9 @@ def _file(path: Path, bones: _Bones, clips: tuple[Any, ...], notes: list[Finding
     # The length told is how many units an inch has, as captures of this kind have it.
     declared = Declared(INCH / bones.length if bones.length != 1 else None)
     kind = "ASF/AMC"
-    return SourceFile(path, kind, (SkeletonPart(path.stem, skeleton, clips, None, tuple(notes), declared),))
+    limits = tuple(limit for name in bones.names[1:] if (limit := _joint_limit(name, bones)) is not None)
+    part = SkeletonPart(path.stem, skeleton, clips, None, tuple(notes), declared, limits)
+    return SourceFile(path, kind, (part,))
 
 
 def _clip(path: Path, text: str, bones: _Bones, skeleton: Skeleton, notes: list[Finding]) -> Clip:

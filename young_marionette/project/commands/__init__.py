@@ -2,7 +2,7 @@
 
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
-from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetRole, Tag
+from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
 from .stance import (
     AdoptPose,
@@ -42,6 +42,7 @@ __all__ = [
     "RenameBones",
     "ResetBone",
     "SetAngle",
+    "SetJointLimit",
     "SetLimit",
     "SetRole",
     "SetThreshold",

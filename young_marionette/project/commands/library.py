@@ -12,6 +12,7 @@ from ..entry import CLIP, RIG, Entry
 from .base import entry_of, paired
 
 if TYPE_CHECKING:
+    from ...core.transfer.limits import JointLimit
     from ..document import State
 
 
@@ -153,6 +154,23 @@ class GroundFrame:
         if not frames and not old.correction.grounded:
             return state
         return paired(state.with_entry(old.corrected(grounded=tuple(sorted(frames)) or None)))
+
+
+@dataclass(frozen=True)
+class SetJointLimit:
+    """Say how far a joint of a rig may turn; a limit that limits nothing is let go."""
+
+    entry: str
+    limit: JointLimit
+    label: str = "limit a joint"
+
+    def run(self, state: State) -> State:
+        old = entry_of(state, self.entry)
+        if self.limit.joint not in old.skeleton.index:
+            raise InputError(f"There is no bone {self.limit.joint}.")
+        free = self.limit.swing is None and self.limit.twist is None
+        others = tuple(one for one in old.limits if one.joint != self.limit.joint)
+        return state.with_entry(replace(old, limits=others if free else (*others, self.limit)))
 
 
 @dataclass(frozen=True)

@@ -286,7 +286,7 @@ class Hands(LaneCase):
         snags = [s for s in self.session.snags if s.code == "hand off"]
         self.assertEqual(len(snags), 2)
         self.assertRegex(told(snags[0]), r"^The (left|right) hand slides \d\.\d cm while it holds something, frames")
-        self.assertFalse(desk.weight.isEnabled())
+        self.assertFalse(any(line.isVisible() for _, line in desk.weights.values()))
         self.session.do(snags[0].mend)
         self.measured()
         self.assertFalse(any(s.code == "hand off" for s in self.session.snags))

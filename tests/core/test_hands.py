@@ -16,7 +16,7 @@ from young_marionette.core.contacts.touching import find_touches
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.humanoid.volumes import nearest, volumes
 from young_marionette.core.transfer.hands import Holding, Side, arms_of
-from young_marionette.core.transfer.settings import DIRECTIONS, PLACES, TOUCH
+from young_marionette.core.transfer.settings import DIRECTIONS, PLACES, TOUCH, TransferSettings
 from young_marionette.demo.figures import Build, make_figure
 
 USUAL = Build()
@@ -46,8 +46,8 @@ class OnArms(Case):
         )
         self.holding = Holding(self.free, clip, self.transfer, *self.sides)
 
-    def held(self, contacts, mode=TOUCH, weight=1.0):
-        shifts, _ = self.holding.shifts(mode, contacts, weight)
+    def held(self, contacts, mode=TOUCH, **weights):
+        shifts, _ = self.holding.shifts(TransferSettings(hands=mode, **weights), contacts)
         return self.holding.moved(shifts, {})
 
     def palm(self, clip, side, points=None):
@@ -145,7 +145,7 @@ class Holds(OnArms):
         wanted = self.transfer.in_room(self.own_palm("right"))
         away = np.linalg.norm(self.palm(out, "right") - wanted, axis=1)
         self.assertLess(np.median(away), 2e-3)
-        half = self.held(find_contacts(clip, body), PLACES, 0.5)
+        half = self.held(find_contacts(clip, body), PLACES, hold_places=0.5)
         middle = (self.palm(self.free, "right") + wanted) / 2
         self.assertLess(np.median(np.linalg.norm(self.palm(half, "right") - middle, axis=1)), 2e-3)
 
@@ -154,7 +154,7 @@ class Holds(OnArms):
         self.onto(BUILDS[0], clip, body)
         contacts = find_contacts(clip, body)
         self.assertIs(self.held(contacts, DIRECTIONS), self.free)
-        self.assertIs(self.held(contacts, TOUCH, 0.0), self.free)
+        self.assertIs(self.held(contacts, TOUCH, hold_room=0.0, hold_body=0.0, hold_hands=0.0), self.free)
 
     def test_hanging_arms_touch_nothing(self):
         for name in ("walk_the_wall", "carry_bucket", "wave_to_ship"):

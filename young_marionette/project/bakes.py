@@ -157,8 +157,9 @@ def digest(
 def _adaptations(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[tuple[Any, ...]]:
     """What is done beside carrying rotations over; nothing where nothing is, as in bakes of earlier versions."""
     if adapts(pairing, rig):
-        weight = float(pairing.settings.hand_weight)
-        yield plants(pairing), hands_of(pairing), weight, clears(pairing), source.contact_choices
+        settings = pairing.settings
+        weights = (settings.hold_places, settings.hold_room, settings.hold_body, settings.hold_hands)
+        yield plants(pairing), hands_of(pairing), *map(float, weights), clears(pairing), source.contact_choices
 
 
 def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:

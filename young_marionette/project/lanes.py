@@ -17,13 +17,14 @@ if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
     from .deviation import Deviation
 
+_TOUCHES = {"left": "Left hand on the body", "right": "Right hand on the body", "both": "Hands together"}
 ALWAYS = POINTS[:4]  # lanes of the feet are there even where they touch nothing
 CONTACTS, DEVIATION = "contacts", "deviation"
 
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """``kind``: group, contact or deviation. ``key``: the group, the contact point, or what is off.
+    """``kind``: group, contact, touch or deviation. ``key``: the group, the contact point, the hand, or what is off.
 
     ``before``, ``after (frames,)``: in ``unit``. ``part``: what a click points out. ``scale``: the value that fills the
     lane's height.
@@ -79,6 +80,11 @@ def rows(contacts: Contacts | None, deviation: Deviation | None, folded: Collect
         if CONTACTS not in folded:
             shown = [p for p in POINTS if p in ALWAYS or contacts.of(p)]
             found += [Row("contact", p, p.capitalize(), _part_of(p)) for p in shown]
+            found += [
+                Row("touch", side, _TOUCHES[side], "left hand" if side == "both" else f"{side} hand")
+                for side in _TOUCHES
+                if any(touch.side == side for touch in contacts.touches)
+            ]
     if deviation is not None:
         found.append(Row("group", DEVIATION, "Deviation, before and after"))
         if DEVIATION not in folded:

@@ -44,7 +44,10 @@ class Use:
     height_offset: float | None = None
     feet: str | None = None
     hands: str | None = None
-    hand_weight: float | None = None
+    hold_places: float | None = None
+    hold_room: float | None = None
+    hold_body: float | None = None
+    hold_hands: float | None = None
     clear: str | None = None
 
     def over(self, settings: TransferSettings) -> TransferSettings:

@@ -208,7 +208,7 @@ def with_hands(
     holding = _holding(clip, own, pairing, source, rig) if mode != DIRECTIONS or clear else None
     if holding is None:
         return clip
-    shifts, fixed = holding.shifts(mode, contacts, pairing.settings.hand_weight)
+    shifts, fixed = holding.shifts(replace(pairing.settings, hands=mode), contacts)
     return holding.moved(*(holding.cleared(shifts, fixed) if clear else (shifts, {})), fresh)
 
 

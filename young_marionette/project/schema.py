@@ -177,7 +177,10 @@ class UseFile(Strict):
     height_offset: float | None = Field(default=None, ge=-100, le=100)
     feet: Feet | None = None
     hands: Hands | None = None
-    hand_weight: Share | None = None
+    hold_places: Share | None = None
+    hold_room: Share | None = None
+    hold_body: Share | None = None
+    hold_hands: Share | None = None
     clear: Clear | None = None
 
 

@@ -25,6 +25,12 @@ _HANDS = (
     (PLACES, "Keep places, scaled to the rig"),
     (DIRECTIONS, "Keep directions of the arms"),
 )
+_WEIGHTS = (
+    ("hold_places", "Weight", "How far hands go to the source's places"),
+    ("hold_room", "Things in the room", "How far hands go to what they hold in the room, as rungs and poles"),
+    ("hold_body", "The own body", "How far hands go to where they touch the own body, as a hip or a cap"),
+    ("hold_hands", "Each other", "How far hands go to each other, or to one thing that both hold"),
+)
 _CLEAR = (
     (AUTO, "Out of the body if proportions differ"),
     (ON, "Arms stay out of the body"),
@@ -105,17 +111,24 @@ class HandsCard(Card):
         super().__init__("Hands")
         self.session = session
         self.mode = _list("Hands", _HANDS, lambda value: session.do(SetTransfer((("hands", value),))))
-        self.weight = Number(100, "%", 5, 0, 0, 100, 100, "How far hands go to what they keep")
-        self.weight.edited.connect(lambda v, s: session.drag(SetTransfer((("hand_weight", v / 100),)), settled=s))
+        self.weights, rows = {}, []
+        for field, name, does in _WEIGHTS:
+            weight = Number(100, "%", 5, 0, 0, 100, 100, does)
+            weight.edited.connect(lambda v, s, f=field: session.drag(SetTransfer(((f, v / 100),)), settled=s))
+            self.weights[field] = weight, row(label(name), None, weight)
+            rows.append(self.weights[field][1])
         self.clear = _list("Arms and the body", _CLEAR, lambda value: session.do(SetTransfer((("clear", value),))))
         self.wider = Number(0, "°", 1, 1, -90, 90, 0, "Arms wider: away from the body, on the whole clip")
         self.wider.edited.connect(self._widen)
+        self.limit = Number(2.0, "cm", 0.1, 1, 0, 1000, 2.0, "What is deeper is a snag")
+        self.limit.edited.connect(lambda v, s: session.drag(SetLimit(TOUCHING, v / 100), settled=s))
         self.told = label("", "quiet", wrap=True)
         self.add(
             self.mode,
-            row(label("Weight"), None, self.weight),
+            *rows,
             self.clear,
             row(label("Arms wider"), None, self.wider),
+            row(label("Limit inside the body"), None, self.limit),
             self.told,
         )
         session.live.measured.connect(self.show_state)
@@ -128,8 +141,11 @@ class HandsCard(Card):
         self.mode.setCurrentIndex([value for value, _ in _HANDS].index(settings.hands))
         self.clear.setCurrentIndex([value for value, _ in _CLEAR].index(settings.clear))
         self.wider.set_value(dict(settings.touches).get("arms out", 0.0))
-        self.weight.set_value(settings.hand_weight * 100)
-        self.weight.setEnabled(hands_of(pairing) != DIRECTIONS)
+        self.limit.set_value(self.session.state.limits.touching * 100)
+        mode = hands_of(pairing)
+        for field, (weight, line) in self.weights.items():
+            weight.set_value(getattr(settings, field) * 100)
+            line.setVisible(mode == (PLACES if field == "hold_places" else TOUCH))
         deviation = self.session.live.shown_deviation
         if deviation is None:
             self.told.setText("")

@@ -55,6 +55,17 @@ def draw_contact(p, key, area, contact, chosen):
         p.drawEllipse(QPointF(box.left() + 5, box.center().y()), 2, 2)
 
 
+def draw_touch(p, key, area):
+    """What a hand touches that moves along: a thread with a knot at each end."""
+    colour, middle = tint(key), area.center().y()
+    p.setPen(QPen(colour, 2, Qt.PenStyle.DashLine))
+    p.drawLine(QPointF(area.left() + 3, middle), QPointF(area.right() - 3, middle))
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(colour)
+    for x in (area.left() + 3, area.right() - 3):
+        p.drawEllipse(QPointF(x, middle), 3.5, 3.5)
+
+
 def _box(key, area):
     if key.endswith("toe"):
         return QRectF(area.left(), area.top() + area.height() * 0.42, area.width(), area.height() * 0.5)

@@ -8,11 +8,13 @@ from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
 from ...project.bakes import Bake
 from ...project.lanes import rows
+from ...wording.findings import counted
 from .. import settings, theme
-from .drawing import HEIGHT, draw_contact, draw_values
+from .drawing import HEIGHT, draw_contact, draw_touch, draw_values
 from .editing import Editing
 
 _EDGE = 5  # pixels around the end of a contact by which it is grabbed
+_ON = {"hands": "on each other, or on one thing"}
 _NEAR = 6  # pixels around a click in which the highest value is meant
 
 
@@ -142,15 +144,23 @@ class Lanes(QWidget):
             for contact in self.contacts.of(row.key):
                 if contact.last >= first - 1 and contact.first <= last + 1:
                     draw_contact(p, row.key, self.box_of(row, contact), contact, self.is_chosen(row.key, contact))
+        elif row.kind == "touch":
+            for touch in self._touches(row):
+                draw_touch(p, row.key, self.box_of(row, touch))
         else:
             p.translate(area.left(), 0)
             draw_values(p, row, QRectF(0, area.top(), area.width(), HEIGHT), self.scale, self.wide)
         p.restore()
 
+    def _touches(self, row):
+        return [touch for touch in self.contacts.touches if touch.side == row.key]
+
     def _told(self, row):
+        if row.kind == "touch":
+            return counted(len(self._touches(row)), "time")
         if row.kind == "contact":
             count = len(self.contacts.of(row.key))
-            return f"{count} contact{'s' if count != 1 else ''}" if count else "none"
+            return counted(count, "contact") if count else "none"
         before, after = (float(v.max(initial=0.0)) for v in (row.before, row.after))
         return f"{before:.1f} → {after:.1f} {row.unit}".replace(" °", "°")
 
@@ -188,6 +198,9 @@ class Lanes(QWidget):
             self.fold(row.key)
         elif row.kind == "deviation":
             self._look_at(row, x)
+        elif row.kind == "touch":
+            self.session.seek(self._frame_at(x) if x >= self.left else self.session.frame)
+            self.session.choose(part=row.part)
         elif x < self.left:
             self.session.choose_contact(row.key)
         else:
@@ -285,6 +298,14 @@ class Lanes(QWidget):
                 return f"Click: go to the worst frame, {int(row.after.argmax())}"
             frame = self._frame_at(x)
             return f"Frame {frame}: {row.after[frame]:.2f} {row.unit}, before {row.before[frame]:.2f} {row.unit}"
+        if row.kind == "touch":
+            frame = self._frame_at(x)
+            touch = next((t for t in self._touches(row) if t.first <= frame <= t.last), None)
+            return (
+                ""
+                if touch is None
+                else f"{row.name}, frames {touch.first} to {touch.last}: {_ON.get(touch.to, touch.to)}"
+            )
         contact, _ = self.contact_at(row, x) if x >= self.left else (None, None)
         if contact is None:
             return "Drag to draw a contact" if x >= self.left and self.editing.can else ""

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from ..humanoid.volumes import Volume
     from ..skeleton import Skeleton
     from .retarget import Transfer
+    from .settings import TransferSettings
 
 _TRIES = 60
 _APART = 0.25  # seconds between two things that a hand holds, at least
@@ -102,26 +103,27 @@ class Holding:
         return {side: points_of([self.own.arms[side].palm], *self.own_world)[0].T for side in self.arms}
 
     def shifts(
-        self, hands: str, contacts: Contacts, weight: float = 1.0
+        self, settings: TransferSettings, contacts: Contacts
     ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
-        """``(ways of the wrists {side: (frames, 3)}, frames in which a hand is held {side: mask})``.
-
-        ``hands``: see settings. ``weight``: from 0, not at all, to 1.
-        """
+        """``(ways of the wrists {side: (frames, 3)}, frames in which a hand is held {side: mask})``."""
         frames = self.clip.frames
         shifts = {side: np.zeros((frames, 3)) for side in self.arms}
         fixed = {side: np.zeros(frames, bool) for side in self.arms}
-        if hands == PLACES:
+        if settings.hands == PLACES and settings.hold_places:
             for side in self.arms:
-                shifts[side] = self.transfer.in_room(self.own_palms[side]) - self.palms[side]
-        elif hands == TOUCH:
-            self._in_room(shifts, fixed, contacts)
-            self._on_body(shifts, fixed, contacts.touches)
-            self._together(shifts, fixed, contacts.touches)
+                away = self.transfer.in_room(self.own_palms[side]) - self.palms[side]
+                shifts[side] = settings.hold_places * away
+        elif settings.hands == TOUCH:
+            if settings.hold_room:
+                self._in_room(shifts, fixed, contacts, settings.hold_room)
+            if settings.hold_body:
+                self._on_body(shifts, fixed, contacts.touches, settings.hold_body)
+            if settings.hold_hands:
+                self._together(shifts, fixed, contacts.touches, settings.hold_hands)
             shifts = {side: bridged(shifts[side], fixed[side], self.clip.rate) for side in self.arms}
-        return {side: weight * shift for side, shift in shifts.items() if weight and shift.any()}, fixed
+        return {side: shift for side, shift in shifts.items() if shift.any()}, fixed
 
-    def _in_room(self, shifts: dict, fixed: dict, contacts: Contacts) -> None:
+    def _in_room(self, shifts: dict, fixed: dict, contacts: Contacts, weight: float) -> None:
         """Hands that hold something in the room: there, scaled to the rig, or as close to it as the arm reaches."""
         for side in self.arms:
             for contact in contacts.of(f"{side} hand"):
@@ -129,7 +131,7 @@ class Holding:
                 if part.start >= part.stop:
                     continue
                 there = np.median(self.transfer.in_room(self.own_palms[side][part]), axis=0)
-                shifts[side][part] = self._reachable(side, there, part) - self.palms[side][part]
+                shifts[side][part] = weight * (self._reachable(side, there, part) - self.palms[side][part])
                 fixed[side][part] = True
 
     def _reachable(self, side: str, place: np.ndarray, part: slice) -> np.ndarray:
@@ -149,7 +151,7 @@ class Holding:
             place = about[worst] + way[worst] * (0.999 * most / far[worst])
         return place
 
-    def _on_body(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...]) -> None:
+    def _on_body(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...], weight: float) -> None:
         """Hands on the own body: at the same place of the same part, as far from its surface."""
         for touch in touches:
             if touch.side not in self.arms or touch.to not in self.rigs.volumes or touch.to not in self.own.volumes:
@@ -170,10 +172,10 @@ class Holding:
             a, b = rigs.line(rig_place, rig_turn)
             gap = np.maximum(far - own.radius, 0.0) * rigs.radius / own.radius
             there = a + share[:, None] * (b - a) + way * (rigs.radius + gap)
-            shifts[touch.side][part] = there - self.palms[touch.side][part]
+            shifts[touch.side][part] = weight * (there - self.palms[touch.side][part])
             fixed[touch.side][part] = True
 
-    def _together(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...]) -> None:
+    def _together(self, shifts: dict, fixed: dict, touches: tuple[Touch, ...], weight: float) -> None:
         """Hands on each other or on one thing: as far apart as the source's, for arms of the rig's length."""
         left, right = SIDES
         for touch in touches:
@@ -182,8 +184,8 @@ class Holding:
             part = slice(touch.first, min(touch.last + 1, self.clip.frames))
             wanted = (self.own_palms[right][part] - self.own_palms[left][part]) * self._arm_scale()
             lacks = wanted - (self.palms[right][part] - self.palms[left][part])
-            shifts[left][part] -= lacks / 2
-            shifts[right][part] += lacks / 2
+            shifts[left][part] -= weight / 2 * lacks
+            shifts[right][part] += weight / 2 * lacks
             fixed[left][part] = fixed[right][part] = True
 
     def _near(self, fixed: np.ndarray, touch: Touch) -> bool:

@@ -17,7 +17,8 @@ class TransferSettings:
     ``height_offset``: metres added to the hips' height. ``touches``: ``((name, degrees), ...)``, see core.touches.
     ``feet``: planted where the source's stand, or free; auto plants them where the proportions differ.
     ``hands``: arms keep their directions, or hands the source's places scaled to the rig, or what they touch; auto is
-    touch where the feet are planted, else directions. ``hand_weight``: how much of it, 0 to 1. ``clear``: hands and
+    touch where the feet are planted, else directions. ``hold_places``, ``hold_room``, ``hold_body``, ``hold_hands``: how
+    far hands go to the source's places, what they hold in the room, the own body, each other: 0 to 1. ``clear``: hands and
     forearms are kept out of thighs and trunk where the source's are out; auto as for feet.
     """
 
@@ -27,5 +28,8 @@ class TransferSettings:
     touches: tuple[tuple[str, float], ...] = ()
     feet: str = AUTO
     hands: str = AUTO
-    hand_weight: float = 1.0
+    hold_places: float = 1.0
+    hold_room: float = 1.0
+    hold_body: float = 1.0
+    hold_hands: float = 1.0
     clear: str = AUTO

@@ -65,7 +65,10 @@ class Settings(Strict):
     touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
     feet: Feet = "auto"
     hands: Hands = "auto"
-    hand_weight: Share = 1.0
+    hold_places: Share = 1.0
+    hold_room: Share = 1.0
+    hold_body: Share = 1.0
+    hold_hands: Share = 1.0
     clear: Clear = "auto"
 
 

@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from tests.app.harness import WindowCase
 from tests.support import told
 from young_marionette.app import settings
+from young_marionette.app.timeline import BAR
 from young_marionette.core.contacts.points import FEET
 from young_marionette.core.scene.plotting import highest_of
 from young_marionette.project import commands as do
@@ -161,6 +162,8 @@ class Showing(LaneCase):
         self.assertFalse(timeline.open)
         self.session.go("gather")
         self.assertFalse(timeline.open)
+        self.spin(0.1)
+        self.assertEqual(timeline.height(), BAR)
         self.session.go("transfer")
         self.assertFalse(timeline.open)
         self.click(timeline.unfold)

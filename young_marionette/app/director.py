@@ -145,7 +145,7 @@ class Director:
         source = state.entry(session.preview) or state.source_entry
         if not isinstance(source, Entry) or not source.props or session.step == "stance":
             return
-        tint = colour("quiet", 150).getRgbF()
+        tint = colour("quiet", 110).getRgbF()
         for figure in figures:
             in_room = None if figure.kind == PERFORMER else self._room(figure)
             if figure.kind != PERFORMER and in_room is None:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QProgressBar,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -321,6 +322,10 @@ class Window(QMainWindow):
 
     def _on_step(self):
         desk = self.desks[self.session.step]
+        for other in self.desks.values():
+            # Only the desk in front says how tall the window has to be.
+            tall = QSizePolicy.Policy.Preferred if other is desk else QSizePolicy.Policy.Ignored
+            other.setSizePolicy(QSizePolicy.Policy.Preferred, tall)
         self.desk_holder.setCurrentWidget(desk)
         if self.session.step == "stance" and self.session.arrangement == "beside":
             self._arranged_before, self.session.arrangement = "beside", "over"
@@ -350,9 +355,11 @@ class Window(QMainWindow):
             self.timeline.show_lanes(shown)
             QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
         self.session.marks = shown
-        if shown:
+        total = sum(self.stack.sizes())
+        if not shown:
+            self.stack.setSizes([total - BAR, BAR])
+        else:
             tall = int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170)
-            total = sum(self.stack.sizes())
             self.stack.setSizes([total - BAR - tall, BAR + tall])
 
     def _toggle_lanes(self):

@@ -18,10 +18,13 @@ from .stretches import stretches, whole
 from .touching import find_touches
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from ..character.meshes import Character
     from ..clip import Clip
     from ..humanoid.reading import Body
     from .choices import Drawn
+    from .contact import Touch
     from .points import ContactPoint
 
 _DRIFT = 0.05  # m/s
@@ -90,7 +93,14 @@ class ContactSearch:
             for first, last, held in sorted(runs):
                 by_hand = any(d.first <= last + 1 and d.last >= first - 1 for d in drawn)
                 found.append(self._contact(name, first, last, held, floor, by_hand))
-        return Contacts(tuple(found), floor, self.rate, self.touches)
+        return Contacts(tuple(found), floor, self.rate, tuple(self._moving(found)))
+
+    def _moving(self, found: list[Contact]) -> Iterator[Touch]:
+        """Touches of hands, but for what they do while they hold something in the room."""
+        for touch in self.touches:
+            hands = HANDS if touch.side == "both" else (f"{touch.side} hand",)
+            if not any(c.point in hands and c.first <= touch.last and c.last >= touch.first for c in found):
+                yield touch
 
     def _draw(self, kind: np.ndarray, one: Drawn, over: np.ndarray, limits: Thresholds) -> None:
         """Lay what is drawn by hand over what was found: 0 none, 1 on the floor, 2 at a height of its own."""

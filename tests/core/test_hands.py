@@ -15,7 +15,7 @@ from young_marionette.core.contacts.points import contact_points
 from young_marionette.core.contacts.touching import find_touches
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.humanoid.volumes import nearest, volumes
-from young_marionette.core.transfer.hands import Holding, Side, arms_of
+from young_marionette.core.transfer.hands import Holding, Side, _Hands, arms_of
 from young_marionette.core.transfer.settings import DIRECTIONS, PLACES, TOUCH, TransferSettings
 from young_marionette.demo.figures import Build, make_figure
 
@@ -103,7 +103,7 @@ class Holds(OnArms):
         now = np.linalg.norm(self.palm(out, "left") - self.palm(out, "right"), axis=1)
         free = np.linalg.norm(self.palm(self.free, "left") - self.palm(self.free, "right"), axis=1)
         part = slice(touch.first, touch.last + 1)
-        scale = self.holding._arm_scale()
+        scale = _Hands(self.holding, {})._arm_scale()
         self.close(now[part], apart[part] * scale, 6e-3)
         self.assertGreater(np.abs(free[part] - apart[part] * scale).max(), 0.03)
 

@@ -7,7 +7,6 @@ the plane that they bend in anyway, and hands stay turned as they are. Arms are 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -85,35 +84,99 @@ class Holding:
         self.clip, self.source, self.transfer, self.own, self.rigs = clip, source, transfer, own, rigs
         self.arms = {side: arm for side, arm in rigs.arms.items() if side in own.arms}
 
-    # Worked out only where anything is held, or could be in the body.
-    @cached_property
-    def world(self) -> tuple[np.ndarray, np.ndarray]:
-        return self.rigs.world(self.clip)
-
-    @cached_property
-    def own_world(self) -> tuple[np.ndarray, np.ndarray]:
-        return self.own.world(self.source)
-
-    @cached_property
-    def palms(self) -> dict[str, np.ndarray]:
-        return {side: points_of([arm.palm], *self.world)[0].T for side, arm in self.arms.items()}
-
-    @cached_property
-    def own_palms(self) -> dict[str, np.ndarray]:
-        return {side: points_of([self.own.arms[side].palm], *self.own_world)[0].T for side in self.arms}
-
     def shifts(
         self, settings: TransferSettings, contacts: Contacts
     ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
         """``(ways of the wrists {side: (frames, 3)}, frames in which a hand is held {side: mask})``."""
-        frames = self.clip.frames
-        shifts = {side: np.zeros((frames, 3)) for side in self.arms}
-        fixed = {side: np.zeros(frames, bool) for side in self.arms}
-        if settings.hands == PLACES and settings.hold_places:
+        fixed = {side: np.zeros(self.clip.frames, bool) for side in self.arms}
+        held = settings.hands == TOUCH and (contacts.touches or any(contacts.of(f"{side} hand") for side in self.arms))
+        if not held and settings.hands != PLACES:
+            return {}, fixed
+        return _Hands(self, fixed).shifts(settings, contacts), fixed
+
+    def cleared(
+        self, shifts: dict[str, np.ndarray], fixed: dict[str, np.ndarray]
+    ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
+        """``(ways of the wrists, swings of the elbows)`` with which arms are out of the body, beside ``shifts``."""
+        if set(self.own.volumes) != set(self.rigs.volumes):
+            return shifts, {}
+        step, frames = self._step(), self.clip.frames
+        arms, trunk, allowed = self._thinned(step)
+        ways, swings = dict(shifts), {}
+        for side, arm in arms.items():
+            before = shifts[side][::step] if side in shifts else np.zeros((len(arm.start), 3))
+            shift, swing = cleared(arm, trunk, allowed[side], self.clip.rate / step, before, fixed[side][::step])
+            more = shift - before
+            if more.any():
+                ways[side] = shifts.get(side, 0.0) + full(more, step, frames)
+            if swing.any():
+                swings[side] = full(swing, step, frames)
+        return ways, swings
+
+    def depth(self) -> dict[str, np.ndarray]:
+        """How deep each arm is in the body, deeper than the source's: ``{side: (frames,)}``, metres."""
+        if set(self.own.volumes) != set(self.rigs.volumes):
+            return {}
+        step = self._step()
+        arms, trunk, allowed = self._thinned(step)
+        return {side: full(excess(arm, trunk, allowed[side]), step, self.clip.frames) for side, arm in arms.items()}
+
+    def _step(self) -> int:
+        """Each how many frames arms are looked at."""
+        return max(int(self.clip.rate / RATE + 1e-6), 1)
+
+    def _thinned(self, step: int) -> tuple[dict[str, ArmPath], Trunk, dict[str, np.ndarray]]:
+        """Of each so many frames: the rig's arms, its trunk, and how deep its arms may be, as the source's are."""
+        world, own = self.rigs.world(self.clip, step), self.own.world(self.source, step)
+        own_trunk = Trunk(self.own.volumes, own, self.own.stature)
+        share = self.rigs.stature / self.own.stature
+        allowed = {}
+        for side in self.arms:
+            arm = self.own.arms[side]
+            allowed[side] = depths(ArmPath(arm.limb, arm.palm, own), own_trunk) * share
+        arms = {side: ArmPath(arm.limb, arm.palm, world) for side, arm in self.arms.items()}
+        return arms, Trunk(self.rigs.volumes, world, self.rigs.stature), allowed
+
+    # --- moving -------------------------------------------------------------------------------------
+    def moved(self, shifts: dict[str, np.ndarray], swings: dict[str, np.ndarray], fresh: bool = False) -> Clip:
+        """The motion with wrists moved by ``{side: (frames, 3)}`` and elbows swung by ``{side: (frames,)}``, radians.
+
+        ``fresh``: nobody else has the clip, so that its arrays may be written over.
+        """
+        if not shifts and not swings:
+            return self.clip
+        world, skeleton = self.rigs.world(self.clip), self.clip.skeleton  # before anything is written over
+        turns = world[1]
+        local = as_rows(self.clip.rotations) if fresh else as_rows(self.clip.rotations).copy()
+        for side in dict.fromkeys((*shifts, *swings)):
+            arm = self.arms[side]
+            shift = shifts.get(side, np.zeros((self.clip.frames, 3)))
+            first, second = ArmPath(arm.limb, arm.palm, world).changes(shift, swings.get(side))
+            upper, lower, hand = arm.limb.first, arm.limb.second, arm.limb.end
+            put(local, skeleton, upper, rot.multiply(first, turns[upper].T), turns, None)
+            put(local, skeleton, lower, rot.multiply(second, turns[lower].T), turns, first)
+            put(local, skeleton, hand, turns[hand].T, turns, second)
+        return replace(self.clip, rotations=from_rows(local))
+
+
+class _Hands:
+    """Where hands are and where they are to be; ``fixed`` is filled with the frames in which they are held."""
+
+    def __init__(self, holding: Holding, fixed: dict[str, np.ndarray]) -> None:
+        self.own, self.rigs, self.arms, self.fixed = holding.own, holding.rigs, holding.arms, fixed
+        self.transfer, self.clip = holding.transfer, holding.clip
+        self.world, self.own_world = self.rigs.world(holding.clip), self.own.world(holding.source)
+        self.palms = {side: points_of([arm.palm], *self.world)[0].T for side, arm in self.arms.items()}
+        self.own_palms = {side: points_of([self.own.arms[side].palm], *self.own_world)[0].T for side in self.arms}
+
+    def shifts(self, settings: TransferSettings, contacts: Contacts) -> dict[str, np.ndarray]:
+        """The ways of the wrists, of those that have any."""
+        fixed, shifts = self.fixed, {side: np.zeros((self.clip.frames, 3)) for side in self.arms}
+        if settings.hands == PLACES:
             for side in self.arms:
                 away = self.transfer.in_room(self.own_palms[side]) - self.palms[side]
                 shifts[side] = settings.hold_places * away
-        elif settings.hands == TOUCH:
+        else:
             if settings.hold_room:
                 self._in_room(shifts, fixed, contacts, settings.hold_room)
             if settings.hold_body:
@@ -121,7 +184,7 @@ class Holding:
             if settings.hold_hands:
                 self._together(shifts, fixed, contacts.touches, settings.hold_hands)
             shifts = {side: bridged(shifts[side], fixed[side], self.clip.rate) for side in self.arms}
-        return {side: shift for side, shift in shifts.items() if shift.any()}, fixed
+        return {side: shift for side, shift in shifts.items() if shift.any()}
 
     def _in_room(self, shifts: dict, fixed: dict, contacts: Contacts, weight: float) -> None:
         """Hands that hold something in the room: there, scaled to the rig, or as close to it as the arm reaches."""
@@ -200,69 +263,3 @@ class Holding:
             for side, world in ((self.rigs, self.world), (self.own, self.own_world))
         ]
         return longs[0] / longs[1]
-
-    # --- out of the body ----------------------------------------------------------------------------
-    @cached_property
-    def _step(self) -> int:
-        return max(int(self.clip.rate / RATE + 1e-6), 1)
-
-    @cached_property
-    def _thinned(self) -> tuple[dict[str, ArmPath], Trunk, dict[str, np.ndarray]]:
-        """Each so many frames: the rig's arms, its trunk, and how deep its arms may be, as the source's are."""
-        world, own = self.rigs.world(self.clip, self._step), self.own.world(self.source, self._step)
-        own_trunk = Trunk(self.own.volumes, own, self.own.stature)
-        share = self.rigs.stature / self.own.stature
-        allowed = {}
-        for side in self.arms:
-            arm = self.own.arms[side]
-            allowed[side] = depths(ArmPath(arm.limb, arm.palm, own), own_trunk) * share
-        arms = {side: ArmPath(arm.limb, arm.palm, world) for side, arm in self.arms.items()}
-        return arms, Trunk(self.rigs.volumes, world, self.rigs.stature), allowed
-
-    def cleared(
-        self, shifts: dict[str, np.ndarray], fixed: dict[str, np.ndarray]
-    ) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
-        """``(ways of the wrists, swings of the elbows)`` with which arms are out of the body, beside ``shifts``."""
-        if set(self.own.volumes) != set(self.rigs.volumes):
-            return shifts, {}
-        arms, trunk, allowed = self._thinned
-        ways, swings = dict(shifts), {}
-        for side, arm in arms.items():
-            before = shifts[side][:: self._step] if side in shifts else np.zeros((len(arm.start), 3))
-            held = fixed[side][:: self._step]
-            shift, swing = cleared(arm, trunk, allowed[side], self.clip.rate / self._step, before, held)
-            more = shift - before
-            if more.any():
-                ways[side] = shifts.get(side, 0.0) + full(more, self._step, self.clip.frames)
-            if swing.any():
-                swings[side] = full(swing, self._step, self.clip.frames)
-        return ways, swings
-
-    def depth(self) -> dict[str, np.ndarray]:
-        """How deep each arm is in the body, deeper than the source's: ``{side: (frames,)}``, metres."""
-        if set(self.own.volumes) != set(self.rigs.volumes):
-            return {}
-        arms, trunk, allowed = self._thinned
-        return {
-            side: full(excess(arm, trunk, allowed[side]), self._step, self.clip.frames) for side, arm in arms.items()
-        }
-
-    # --- moving -------------------------------------------------------------------------------------
-    def moved(self, shifts: dict[str, np.ndarray], swings: dict[str, np.ndarray], fresh: bool = False) -> Clip:
-        """The motion with wrists moved by ``{side: (frames, 3)}`` and elbows swung by ``{side: (frames,)}``, radians.
-
-        ``fresh``: nobody else has the clip, so that its arrays may be written over.
-        """
-        if not shifts and not swings:
-            return self.clip
-        (_, turns), skeleton = self.world, self.clip.skeleton  # before anything is written over
-        local = as_rows(self.clip.rotations) if fresh else as_rows(self.clip.rotations).copy()
-        for side in dict.fromkeys((*shifts, *swings)):
-            arm = self.arms[side]
-            shift = shifts.get(side, np.zeros((self.clip.frames, 3)))
-            first, second = ArmPath(arm.limb, arm.palm, self.world).changes(shift, swings.get(side))
-            upper, lower, hand = arm.limb.first, arm.limb.second, arm.limb.end
-            put(local, skeleton, upper, rot.multiply(first, turns[upper].T), turns, None)
-            put(local, skeleton, lower, rot.multiply(second, turns[lower].T), turns, first)
-            put(local, skeleton, hand, turns[hand].T, turns, second)
-        return replace(self.clip, rotations=from_rows(local))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..project.deviation import deviation, known_deviation
 from ..project.entry import Entry
 from ..project.planting import known_result, result
 from .jobs import Job
+
+CALM = 120  # milliseconds without a change
 
 
 class LiveResult(QObject):
@@ -19,6 +21,9 @@ class LiveResult(QObject):
     def __init__(self, session):
         super().__init__()
         self.session, self._job, self._tried, self._measured = session, None, None, None
+        # Only once nothing is changed any more: work in a thread slows what the interface answers with.
+        self._calm = QTimer(self, singleShot=True, interval=CALM)
+        self._calm.timeout.connect(self._begin)
         session.document_changed.connect(lambda _change: self.ask())
         session.preview_changed.connect(self.ask)
 
@@ -52,7 +57,7 @@ class LiveResult(QObject):
     @property
     def busy(self):
         """Whether anything is being worked out, or about to be."""
-        return self._job is not None
+        return self._job is not None or self._calm.isActive()
 
     def _task(self):
         """``(what it is of, work)`` that is to be done next, or None."""
@@ -71,15 +76,16 @@ class LiveResult(QObject):
         return wanted, work
 
     def ask(self):
-        """See to it that what is wanted now gets worked out; what is not wanted any more is given up."""
+        """See to it that what is wanted now gets worked out soon; what is not wanted any more is given up."""
         task = self._task()
-        if task is None:
-            return
-        if self._job is not None:
-            if task[0] != self._tried:
-                self._job.cancel()
-            return
-        if task[0] == self._tried:
+        if self._job is not None and (task is None or task[0] != self._tried):
+            self._job.cancel()
+        if task is not None:
+            self._calm.start()
+
+    def _begin(self):
+        task = self._task()
+        if task is None or self._job is not None or task[0] == self._tried:
             return
         self._tried, work = task
         self._job = Job("work out the result", work, self.session.document.project)
@@ -98,9 +104,10 @@ class LiveResult(QObject):
         if self._job.task.cancelled:
             self._tried = None  # it may be wanted again
         self._job = None
-        self.ask()
+        self._begin()
 
     def close(self):
         """Give up what is being worked out."""
+        self._calm.stop()
         if self._job is not None:
             self._job.cancel()

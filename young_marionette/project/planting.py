@@ -17,7 +17,6 @@ from ..core.transfer.settings import AUTO, DIRECTIONS, ON, PLANTED, TOUCH
 if TYPE_CHECKING:
     import numpy as np
 
-    from ..core.character.meshes import Character
     from ..core.clip import Clip
     from ..core.contacts.contact import Contacts
     from ..core.contacts.points import ContactPoint
@@ -81,11 +80,12 @@ def carry(
     contacts: Contacts,
     name: str | None = None,
     free: Clip | None = None,
+    quick: bool = False,
 ) -> Clip:
     """The motion of the source's ``clip`` on the rig, its feet planted and its hands held where that is wanted.
 
     ``clip``: of ``source``, or a part of it; ``contacts``: of that clip, in its frames. ``free``: what the travelling
-    pairing's transfer makes of the clip, where that is known already.
+    pairing's transfer makes of the clip, where that is known already. ``quick``: without a look at whether arms are in the body.
     """
     if not adapts(pairing, rig):
         return pairing.transfer.run(clip, name)
@@ -93,7 +93,7 @@ def carry(
     free = free if free is not None else travels.transfer.run(clip)
     made = held_back(free, pairing, rig)
     made = planted(made, travels, rig, contacts) if plants(pairing) else made
-    made = with_hands(made, clip, travels, source, rig, contacts, made is not free)
+    made = with_hands(made, clip, travels, source, rig, contacts, made is not free, not quick)
     made = held_back(made, pairing, rig)
     if pairing.settings.in_place:
         # What stays in place on a moving floor stands as it does where it travels.
@@ -118,36 +118,38 @@ def travelling(pairing: Pairing) -> Pairing:
     return EVALUATOR.of("pairing that travels", (pairing,), lambda: replace(pairing, settings=settings))
 
 
-def rig_legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
-    """The rig's legs as they are tied; none where the rig has no readable body."""
-    if rig.metric_body is None:
-        return ()
-    key = pairing.strings, pairing.target, rig.metric_body, rig.placed_character
-    return EVALUATOR.of("rig's legs", key, lambda: _legs(pairing, rig))
-
-
-def rig_points(pairing: Pairing, rig: Entry) -> tuple[ContactPoint, ...]:
-    """The points of a rig that touch things, as it is tied; none where it has no readable body."""
+def _tied_body(pairing: Pairing, rig: Entry) -> Body | None:
+    """The rig's body, with its parts as they are tied; the same object for strings that tie the same joints."""
     body = rig.metric_body
     if body is None:
-        return ()
-    key = pairing.strings, pairing.target, body, rig.placed_character
-    return EVALUATOR.of("rig's points", key, lambda: _points(pairing, body, rig.placed_character))
-
-
-def _points(pairing: Pairing, body: Body, character: Character | None) -> tuple[ContactPoint, ...]:
-    return contact_points(pairing.target, replace(body, parts={**body.parts, **_tied(pairing)}), character)
+        return None
+    tied = _tied(pairing)
+    others = tuple((part, run) for part, run in tied.items() if body.parts.get(part) != run)
+    if not others:
+        return body
+    return EVALUATOR.of("tied body", (body, others), lambda: replace(body, parts={**body.parts, **dict(others)}))
 
 
 def _tied(pairing: Pairing) -> dict[str, tuple[int, ...]]:
     return {s.part: tuple(pairing.target.index[n] for n in s.target) for s in pairing.strings}
 
 
-def _legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
-    body = rig.metric_body
-    assert body is not None  # see rig_legs
-    points = {p.name: p for p in rig_points(pairing, rig)}
-    return legs_of(pairing.target, {**body.parts, **_tied(pairing)}, points, body.forward)
+def rig_points(pairing: Pairing, rig: Entry) -> tuple[ContactPoint, ...]:
+    """The points of a rig that touch things, as it is tied; none where it has no readable body."""
+    return contact_points(pairing.target, _tied_body(pairing, rig), rig.placed_character)
+
+
+def rig_legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
+    """The rig's legs as they are tied; none where the rig has no readable body."""
+    body, skeleton = _tied_body(pairing, rig), pairing.target
+    if body is None:
+        return ()
+    points = rig_points(pairing, rig)
+
+    def make() -> tuple[Leg, ...]:
+        return legs_of(skeleton, body.parts, {p.name: p for p in points}, body.forward)
+
+    return EVALUATOR.of("rig's legs", (skeleton, body, points), make)
 
 
 def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts) -> Clip:
@@ -165,30 +167,21 @@ def _sides(pairing: Pairing, source: Entry, rig: Entry) -> tuple[Side, Side] | N
     if body is None or own is None:
         return None
     key = pairing, own, source.placed_character, body, rig.placed_character
-    sides = EVALUATOR.of("arms", key, lambda: _made_sides(pairing, source, rig, own, body))
+    sides = EVALUATOR.of("arms", key, lambda: _made_sides(pairing, source, rig))
     return sides if all(side.arms for side in sides) else None
 
 
-def _made_sides(pairing: Pairing, source: Entry, rig: Entry, own: Body, body: Body) -> tuple[Side, Side]:
+def _made_sides(pairing: Pairing, source: Entry, rig: Entry) -> tuple[Side, Side]:
+    own, tied = source.metric_body, _tied_body(pairing, rig)
+    assert own is not None and tied is not None  # see _sides
     made = []
-    for skeleton, read, points, character, reference in (
-        (
-            pairing.source,
-            own,
-            contact_points(pairing.source, own, source.placed_character),
-            source.placed_character,
-            pairing.transfer.references[0],
-        ),
-        (
-            pairing.target,
-            replace(body, parts={**body.parts, **_tied(pairing)}),
-            rig_points(pairing, rig),
-            rig.placed_character,
-            pairing.transfer.references[1],
-        ),
+    for skeleton, body, character, reference in (
+        (pairing.source, own, source.placed_character, pairing.transfer.references[0]),
+        (pairing.target, tied, rig.placed_character, pairing.transfer.references[1]),
     ):
-        arms = arms_of(skeleton, read.parts, {p.name: p for p in points}, read.forward)
-        made.append(Side(arms, volumes(skeleton, read, character), reference, read.stature))
+        points = contact_points(skeleton, body, character)
+        arms = arms_of(skeleton, body.parts, {p.name: p for p in points}, body.forward)
+        made.append(Side(arms, volumes(skeleton, body, character), reference, body.stature))
     return made[0], made[1]
 
 
@@ -198,13 +191,20 @@ def _holding(clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry)
 
 
 def with_hands(
-    clip: Clip, own: Clip, pairing: Pairing, source: Entry, rig: Entry, contacts: Contacts, fresh: bool = False
+    clip: Clip,
+    own: Clip,
+    pairing: Pairing,
+    source: Entry,
+    rig: Entry,
+    contacts: Contacts,
+    fresh: bool = False,
+    look: bool = True,
 ) -> Clip:
     """``clip`` on the rig with its hands held and its arms out of its body; ``own``: the source's clip of these frames.
 
-    ``fresh``: nobody else has ``clip``.
+    ``fresh``: nobody else has ``clip``. ``look``: whether arms are in the body.
     """
-    mode, clear = hands_of(pairing), clears(pairing)
+    mode, clear = hands_of(pairing), look and clears(pairing)
     holding = _holding(clip, own, pairing, source, rig) if mode != DIRECTIONS or clear else None
     if holding is None:
         return clip

@@ -60,7 +60,7 @@ class Motion:
         around = round(_AROUND * self.rate)
         start, end = max(first - around, 0), min(last + around, self.frames - 1)
         contacts = self._contacts.in_frames(start, end, self.rate)
-        part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts)
+        part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts, quick=True)
         return forward_rows(part.cut(first - start, last - start))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:

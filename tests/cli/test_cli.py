@@ -310,6 +310,10 @@ class Commands(Line):
         held = [c for c in told["contacts"] if c["point"] == "left heel" and c["held"]]
         self.close([c["height"] for c in held], [0.28, 0.84, 1.4], 0.02)
         self.assertEqual(next(c["first"] for c in told["contacts"] if c["point"] == "left heel"), 0)
+        told = json.loads(self.ok("contacts", self.show / "loft/row_boat.bvh", "--json"))
+        self.assertEqual(told["touches"], [{"hand": "both", "on": "hands", "first": 0, "last": told["frames"] - 1}])
+        text = self.ok("contacts", self.show / "loft/row_boat.bvh")
+        self.assertRegex(text, r"both hands +frames 0 to \d+: on each other or on one thing")
         text = self.ok("contacts", self.show / "loft/sweep_quay.bvh")
         self.assertRegex(text, r"left toe +frames 0 to \d+: on the floor, slides \d\d+ mm")
         self.assertIn("seat", self.ok("contacts", self.show / "loft/row_boat.bvh"))

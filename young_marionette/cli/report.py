@@ -121,6 +121,7 @@ def contacts(entry):
             }
             for c in found.found
         ],
+        "touches": [{"hand": t.side, "on": t.to, "first": t.first, "last": t.last} for t in found.touches],
     }
 
 
@@ -131,6 +132,10 @@ def print_contacts(entry):
     for c in found.found:
         place = f"{c.height * 100:.0f} cm over the floor" if c.held else "on the floor"
         say(f"{c.point:<11} frames {c.first} to {c.last}: {place}, slides {c.slide * 1000:.0f} mm")
+    for t in found.touches:
+        who = "both hands" if t.side == "both" else f"{t.side} hand"
+        what = "on each other or on one thing" if t.to == "hands" else f"on the {t.to}"
+        say(f"{who:<11} frames {t.first} to {t.last}: {what}")
 
 
 def _strings(pairing):

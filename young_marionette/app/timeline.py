@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from ..project.entry import Entry
 from . import icons, theme
 from .lanes.drawing import HEIGHT
 from .lanes.view import Lanes
+from .parts.ground import Ground
 from .parts.widgets import label, tool
 from .session import SPEEDS
 from .timescale import TimeScale
@@ -29,7 +30,7 @@ class Track(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Timeline")
         self._grab = None
-        self._drawn_for = self._picture = None
+        self._ground = Ground(self, self._paint_ground)
         self.setMouseTracking(True)
         for signal in (session.frame_changed, session.preview_changed, scale.changed):
             signal.connect(self.update)
@@ -46,29 +47,16 @@ class Track(QWidget):
     def paintEvent(self, _event):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.drawPixmap(0, 0, self._ground())
+        # All but the playhead, which alone moves while a clip plays.
+        session = self.session
+        of = self.scale.span, session.range, session.frames, session.clip is None, self._grounded()
+        p.drawPixmap(0, 0, self._ground.picture(*of))
         if self.session.clip:
             x = self.x_of(self.session.frame)
             p.setPen(QPen(theme.colour("brass"), 2))
             p.drawLine(QPointF(x, 15), QPointF(x, 46))
             p.setBrush(theme.colour("brass"))
             p.drawEllipse(QPointF(x, 13), 4.5, 4.5)
-
-    def _ground(self):
-        """All but the playhead, which alone moves while a clip plays: ready as a picture."""
-        session, ratio = self.session, self.devicePixelRatioF()
-        key = (
-            self.size(), ratio, self.scale.span, session.range, session.frames, session.clip is None, self._grounded()
-        )  # fmt: skip
-        if key != self._drawn_for:
-            self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
-            self._picture.setDevicePixelRatio(ratio)
-            self._picture.fill(Qt.GlobalColor.transparent)
-            p = QPainter(self._picture)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_ground(p)
-            p.end()
-        return self._picture
 
     def _paint_ground(self, p):
         bar = QRectF(14, 24, self.width() - 28, 16)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
 from ...project.bakes import Bake
 from ...project.lanes import rows
 from ...wording.findings import counted
 from .. import settings, theme
+from ..parts.ground import Ground
 from .drawing import HEIGHT, draw_contact, draw_touch, draw_values
 from .editing import Editing
 
@@ -27,7 +28,8 @@ class Lanes(QWidget):
         self.editing = Editing(session)
         self.left, self.wide = 0, 100
         self.folded = {g for g in str(settings.get("lanes/folded", "") or "").split(",") if g}
-        self._press, self._drawn_for, self._picture, self._rows = None, None, None, []
+        self._press, self._rows, self._shown = None, [], None
+        self._ground = Ground(self, self._paint_ground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
@@ -50,7 +52,7 @@ class Lanes(QWidget):
         deviation = None if session.preview else session.live.shown_deviation
         if deviation is not None and len(deviation.after[0].values) != session.frames:
             deviation = None
-        self.contacts = contacts
+        self.contacts, self._shown = contacts, object()
         self._rows = rows(contacts, deviation, self.folded)
         self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
         self.update()
@@ -83,30 +85,19 @@ class Lanes(QWidget):
     def paintEvent(self, _event):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.drawPixmap(0, 0, self._ground())
+        of = self.scale.span, self._shown, self.session.contact, self.left, self.wide, self.hasFocus()
+        p.drawPixmap(0, 0, self._ground.picture(*of))
         if self.session.clip and self._rows:
             x = self.left + self.scale.x_of(self.session.frame, self.wide)
             p.setPen(QPen(theme.colour("brass"), 1.5))
             p.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 
-    def _ground(self):
-        session, ratio = self.session, self.devicePixelRatioF()
-        key = (self.size(), ratio, self.scale.span, tuple(map(id, self._rows)), id(self.contacts), session.contact,
-               self.left, self.wide, self.hasFocus())  # fmt: skip
-        if key != self._drawn_for:
-            self._drawn_for, self._picture = key, QPixmap(self.size() * ratio)
-            self._picture.setDevicePixelRatio(ratio)
-            self._picture.fill(Qt.GlobalColor.transparent)
-            p = QPainter(self._picture)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing)
-            if self._rows:
-                for row in self._rows:
-                    self._paint(p, row)
-            else:
-                p.setPen(theme.colour("quiet"))
-                p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No contacts or deviation to show yet.")
-            p.end()
-        return self._picture
+    def _paint_ground(self, p):
+        for row in self._rows:
+            self._paint(p, row)
+        if not self._rows:
+            p.setPen(theme.colour("quiet"))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No contacts or deviation to show yet.")
 
     def _paint(self, p, row):
         area = self.area_of(row)

@@ -13,6 +13,7 @@ from young_marionette.core.scene.plotting import highest_of
 from young_marionette.project import commands as do
 from young_marionette.project import storage
 from young_marionette.project.lanes import CONTACTS, DEVIATION
+from young_marionette.project.planting import known_result
 
 
 class LaneCase(WindowCase):
@@ -248,6 +249,14 @@ class Feet(LaneCase):
         self.measured()
         self.assertFalse(any(s.code == "foot off" and s.found["kind"] == "slide" for s in self.session.snags))
         self.assertEqual(desk.numbers["slide"][1].text(), "0.0 cm")
+
+    def test_only_the_result_that_is_shown_is_kept(self):
+        before = self.session.live.wanted
+        self.assertIsNotNone(known_result(*before))
+        self.session.do(do.SetTransfer((("stride", 0.8),)))
+        self.measured()
+        self.assertIsNone(known_result(*before))
+        self.assertIsNotNone(known_result(*self.session.live.wanted))
 
     def test_the_limit_can_be_set(self):
         self.session.do(do.SetTransfer((("feet", "free"),)))

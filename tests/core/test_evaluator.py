@@ -27,6 +27,17 @@ class Keeping(Case):
     def of(self, *inputs, value="v"):
         return self.evaluator.of("x", inputs, lambda: self.made.append(inputs) or value)
 
+    def test_values_are_looked_at_and_let_go(self):
+        evaluator = Evaluator()
+        self.assertIsNone(evaluator.peek("sum", (1, 2)))
+        evaluator.of("sum", (1, 2), lambda: np.zeros(1000))
+        self.assertEqual(len(evaluator.peek("sum", (1, 2))), 1000)
+        size = evaluator.size
+        evaluator.let_go("sum", (1, 2))
+        evaluator.let_go("sum", (1, 3))
+        self.assertLess(evaluator.size, size - 7000)
+        self.assertIsNone(evaluator.peek("sum", (1, 2)))
+
     def test_equal_and_same_inputs(self):
         one, other = Thing(), Thing()
         array, twin = np.zeros(3), np.zeros(3)

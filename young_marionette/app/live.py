@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..project.deviation import deviation, known_deviation
+from ..project.deviation import deviation, forget_deviation, known_deviation
 from ..project.entry import Entry
-from ..project.planting import known_result, result
+from ..project.planting import forget_result, known_result, result
 from .jobs import Job
 
 CALM = 120  # milliseconds without a change
@@ -21,6 +21,7 @@ class LiveResult(QObject):
     def __init__(self, session):
         super().__init__()
         self.session, self._job, self._tried, self._measured = session, None, None, None
+        self._made = None
         # Only once nothing is changed any more: work in a thread slows what the interface answers with.
         self._calm = QTimer(self, singleShot=True, interval=CALM)
         self._calm.timeout.connect(self._begin)
@@ -77,6 +78,7 @@ class LiveResult(QObject):
 
     def ask(self):
         """See to it that what is wanted now gets worked out soon; what is not wanted any more is given up."""
+        self._forget()
         task = self._task()
         if self._job is not None and (task is None or task[0] != self._tried):
             self._job.cancel()
@@ -94,6 +96,14 @@ class LiveResult(QObject):
         self._job.finished.connect(self._finished)
         self._job.ended.connect(self._ended)
         self._job.start()
+
+    def _forget(self):
+        """Whole results are large: only the one that is shown is kept."""
+        wanted = self.wanted
+        if self._made is not None and self._made != wanted:
+            forget_result(*self._made, wanted[0] if wanted else None)
+            forget_deviation(*self._made)
+        self._made = wanted
 
     def _finished(self, _made):
         self.ready.emit()

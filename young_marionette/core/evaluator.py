@@ -94,6 +94,12 @@ class Evaluator:
             kept.asked = self._asked
             return key, kept
 
+    def let_go(self, what: str, inputs: tuple) -> None:
+        """Keep the value for ``inputs`` no longer, as large ones that nobody will ask for again."""
+        key, _ = self._look(what, inputs)
+        with self._lock:
+            self._kept.pop(key, None)
+
     @property
     def size(self) -> int:
         """Bytes of all that is kept."""

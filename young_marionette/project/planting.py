@@ -62,6 +62,13 @@ def known_result(pairing: Pairing, source: Entry, rig: Entry) -> Clip | None:
     return EVALUATOR.peek("result", (pairing, source, rig))  # type: ignore[no-any-return]
 
 
+def forget_result(pairing: Pairing, source: Entry, rig: Entry, but: Pairing | None) -> None:
+    """Let go of a result that is not shown any more; what it has in common with that of the pairing ``but`` stays."""
+    EVALUATOR.let_go("result", (pairing, source, rig))
+    if but is None or travelling(but) is not travelling(pairing):
+        EVALUATOR.let_go("free result", (travelling(pairing), source.placed_clip))
+
+
 def _result(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
     clip = source.placed_clip
     return carry(pairing, source, rig, clip, source.contacts, free=free_result(travelling(pairing), clip))
@@ -90,15 +97,17 @@ def carry(
     if not adapts(pairing, rig):
         return pairing.transfer.run(clip, name)
     travels = travelling(pairing)
-    free = free if free is not None else travels.transfer.run(clip)
-    made = held_back(free, pairing, rig)
-    made = planted(made, travels, rig, contacts) if plants(pairing) else made
+    made = free if free is not None else travels.transfer.run(clip)
+    moves = made.translations
+    made = held_back(made, pairing, rig)
+    if plants(pairing):
+        made = planted(made, travels, rig, contacts, made is not free)
     made = with_hands(made, clip, travels, source, rig, contacts, made is not free, not quick)
     made = held_back(made, pairing, rig)
     if pairing.settings.in_place:
         # What stays in place on a moving floor stands as it does where it travels.
         still = pairing.transfer.run(clip)
-        made = replace(made, translations=still.translations + (made.translations - free.translations))
+        made = replace(made, translations=still.translations + (made.translations - moves))
     return replace(made, name=name or clip.name)
 
 
@@ -152,13 +161,16 @@ def rig_legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
     return EVALUATOR.of("rig's legs", (skeleton, body, points), make)
 
 
-def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts) -> Clip:
-    """``clip``, as the transfer made it, with its feet planted where ``contacts`` (in its frames) say so."""
+def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts, fresh: bool = False) -> Clip:
+    """``clip``, as the transfer made it, with its feet planted where ``contacts`` (in its frames) say so.
+
+    ``fresh``: nobody else has ``clip``.
+    """
     legs = rig_legs(pairing, rig)
     hips = next((s for s in pairing.strings if s.part == "hips"), None)
     if not legs or hips is None or not contacts.found:
         return clip
-    return plant(clip, legs, pairing.target.index[hips.target[0]], contacts)
+    return plant(clip, legs, pairing.target.index[hips.target[0]], contacts, fresh=fresh)
 
 
 def _sides(pairing: Pairing, source: Entry, rig: Entry) -> tuple[Side, Side] | None:

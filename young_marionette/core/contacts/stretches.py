@@ -9,8 +9,8 @@ import numpy as np
 
 def stretches(mask: np.ndarray) -> Iterator[tuple[int, int]]:
     """``(first, last)`` of each run of true values."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    yield from zip(edges[::2].tolist(), (edges[1::2] - 1).tolist())
+    starts, ends = _ends(mask)
+    yield from zip(starts.tolist(), ends.tolist())
 
 
 def whole(near: np.ndarray, sure: np.ndarray, shortest: float, closed: float, rate: float) -> np.ndarray:
@@ -19,16 +19,24 @@ def whole(near: np.ndarray, sure: np.ndarray, shortest: float, closed: float, ra
     Gaps of up to ``closed`` seconds are closed where some of them is near; what is shorter than ``shortest`` seconds, or
     of one frame, is dropped.
     """
-    mask, begun = np.zeros(len(near), bool), np.flatnonzero(sure)
-    for first, last in stretches(near) if len(begun) else ():
-        at = np.searchsorted(begun, first)
-        if at < len(begun) and begun[at] <= last:
-            mask[begun[at] : last + 1] = True
-    gap = max(round(closed * rate), 1)
-    for first, last in stretches(~mask):
-        if first > 0 and last < len(mask) - 1 and last - first + 1 <= gap and near[first : last + 1].mean() > 0.3:
-            mask[first : last + 1] = True
-    for first, last in stretches(mask):
-        if last - first + 1 < max(shortest * rate, 2):
-            mask[first : last + 1] = False
-    return mask
+    starts, ends = _ends(near)
+    begun = np.append(np.flatnonzero(sure), len(near))
+    starts = begun[np.searchsorted(begun, starts)]
+    starts, ends = starts[starts <= ends], ends[starts <= ends]
+    if not len(starts):
+        return np.zeros(len(near), bool)
+    # Frames from one stretch to the next, and how many of them are near.
+    between, before = starts[1:] - ends[:-1] - 1, np.concatenate([[0], np.cumsum(near)])
+    close = (between <= max(round(closed * rate), 1)) & (before[starts[1:]] - before[ends[:-1] + 1] > 0.3 * between)
+    starts, ends = starts[np.append(True, ~close)], ends[np.append(~close, True)]
+    long = ends - starts + 1 >= max(shortest * rate, 2)
+    steps = np.zeros(len(near) + 1, int)
+    steps[starts[long]] += 1
+    steps[ends[long] + 1] -= 1
+    return np.cumsum(steps[:-1]) > 0
+
+
+def _ends(mask: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """First and last frames of each run of true values."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    return edges[::2], edges[1::2] - 1

@@ -74,11 +74,14 @@ class _Step:
         return self.heel & self.toe
 
 
-def plant(clip: Clip, legs: Sequence[Leg], hips: int, contacts: Contacts, floor: float = 0.0) -> Clip:
+def plant(
+    clip: Clip, legs: Sequence[Leg], hips: int, contacts: Contacts, floor: float = 0.0, fresh: bool = False
+) -> Clip:
     """``clip`` on the rig with its feet planted where ``contacts`` (of the source, in the clip's frames) say so.
 
     ``hips``: the joint that carries the place; only it gets other positions, and only in height. ``floor``: the height of
-    the rig's floor, metres. Limbs without contacts keep their motion to the last bit.
+    the rig's floor, metres. Limbs without contacts keep their motion to the last bit. ``fresh``: nobody else has the clip,
+    so that its arrays may be written over.
     """
     legs = [leg for leg in legs if contacts.of(f"{leg.side} heel") or contacts.of(f"{leg.side} toe")]
     if not legs or clip.frames < 2 or hips not in set(map(int, clip.moving)):
@@ -87,7 +90,7 @@ def plant(clip: Clip, legs: Sequence[Leg], hips: int, contacts: Contacts, floor:
     places, turns = forward_rows(clip, [*wanted, hips])
     ways = [_Way(leg, clip, places, turns, contacts, floor) for leg in legs]
     drop = _drop([way.lacks(places) for way in ways], clip.rate)
-    local = as_rows(clip.rotations).copy()
+    local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
     for way in ways:
         way.solve(places, turns, drop, local)
     return replace(clip, rotations=from_rows(local), translations=_lowered(clip, hips, turns, drop))

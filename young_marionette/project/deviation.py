@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
+from ..core.kinematics import forward_rows
 from ..core.transfer.deviation import LOWERED, TOUCHING, Lane, angle_lanes, feet_lanes, slide_lanes
 from .planting import arm_depths, carry, free_result, result, rig_legs, rig_points, travelling
 
@@ -76,7 +75,10 @@ def _lanes(
     yield from feet_lanes(made, rig_legs(pairing, rig), contacts)
     palms = [p for p in rig_points(pairing, rig) if p.name in HANDS and contacts.of(p.name)]
     yield from slide_lanes(made, palms, contacts)
-    yield Lane(LOWERED, "hips", np.linalg.norm(made.translations - free.translations, axis=-1).max(-1))
+    hips = pairing.target.index[next(s for s in pairing.strings if s.part == "hips").target[0]]
+    rise = forward_rows(made, [hips])[0][hips][1] - forward_rows(free, [hips])[0][hips][1]
+    # What the whole motion is moved by, so that its feet are on the floor, is no giving way.
+    yield Lane(LOWERED, "hips", rise.max() - rise)
     for side, depth in arm_depths(made, clip, pairing, source, rig).items():
         yield Lane(TOUCHING, f"{side} arm", depth)
     yield from angle_lanes(clip, made, pairing.strings)

@@ -30,8 +30,12 @@ def plants(pairing: Pairing) -> bool:
     """Whether the rig's feet are planted: as it is set, or by itself where its proportions are not the source's."""
     if pairing.settings.feet != AUTO:
         return pairing.settings.feet == PLANTED
+    return not _same_body(pairing)
+
+
+def _same_body(pairing: Pairing) -> bool:
     key = pairing.strings, pairing.source, pairing.target
-    return not EVALUATOR.of("same body", key, lambda: same_body(*key))
+    return EVALUATOR.of("same body", key, lambda: same_body(*key))
 
 
 def hands_of(pairing: Pairing) -> str:
@@ -170,7 +174,7 @@ def planted(clip: Clip, pairing: Pairing, rig: Entry, contacts: Contacts, fresh:
     hips = next((s for s in pairing.strings if s.part == "hips"), None)
     if not legs or hips is None or not contacts.found:
         return clip
-    return plant(clip, legs, pairing.target.index[hips.target[0]], contacts, fresh=fresh)
+    return plant(clip, legs, pairing.target.index[hips.target[0]], contacts, level=not _same_body(pairing), fresh=fresh)
 
 
 def _sides(pairing: Pairing, source: Entry, rig: Entry) -> tuple[Side, Side] | None:

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 
 _REACH = 0.98  # of a leg's length: how far it is stretched at most
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
+_SLIDES, _TURNS = 0.5, 4.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
 _YIELD = 0.12  # seconds: the width of the curve by which hips give way
 
 
@@ -75,25 +76,48 @@ class _Step:
 
 
 def plant(
-    clip: Clip, legs: Sequence[Leg], hips: int, contacts: Contacts, floor: float = 0.0, fresh: bool = False
+    clip: Clip,
+    legs: Sequence[Leg],
+    hips: int,
+    contacts: Contacts,
+    floor: float = 0.0,
+    level: bool = True,
+    fresh: bool = False,
 ) -> Clip:
     """``clip`` on the rig with its feet planted where ``contacts`` (of the source, in the clip's frames) say so.
 
     ``hips``: the joint that carries the place; only it gets other positions, and only in height. ``floor``: the height of
-    the rig's floor, metres. Limbs without contacts keep their motion to the last bit. ``fresh``: nobody else has the clip,
-    so that its arrays may be written over.
+    the rig's floor, metres. Limbs without contacts keep their motion to the last bit. ``level``: feet on the
+    floor stand on it with level soles; else as high and as level as they are. ``fresh``: nobody else has the clip, so that
+    its arrays may be written over.
     """
     legs = [leg for leg in legs if contacts.of(f"{leg.side} heel") or contacts.of(f"{leg.side} toe")]
     if not legs or clip.frames < 2 or hips not in set(map(int, clip.moving)):
         return clip
     wanted = sorted({j for leg in legs for j in (leg.thigh, leg.shin, leg.foot, *((leg.toes,) if leg.toes else ()))})
     places, turns = forward_rows(clip, [*wanted, hips])
-    ways = [_Way(leg, clip, places, turns, contacts, floor) for leg in legs]
+    rise = _rise(places, turns, legs, contacts, floor) if level else 0.0
+    places[:, 1] += rise
+    ways = [_Way(leg, clip, places, turns, contacts, floor, level) for leg in legs]
     drop = _drop([way.lacks(places) for way in ways], clip.rate)
     local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
     for way in ways:
         way.solve(places, turns, drop, local)
-    return replace(clip, rotations=from_rows(local), translations=_lowered(clip, hips, turns, drop))
+    return replace(clip, rotations=from_rows(local), translations=_lowered(clip, hips, turns, drop - rise))
+
+
+def _rise(places: np.ndarray, turns: np.ndarray, legs: Sequence[Leg], contacts: Contacts, floor: float) -> float:
+    """How much higher the whole motion has to be for its feet to stand on the floor: mostly what soles are off by."""
+    over = []
+    for leg in legs:
+        heel, toe = (
+            places[leg.foot][1] + rot.rotate_rows(turns[leg.foot], p.offset[:, None])[1] for p in (leg.heel, leg.toe)
+        )
+        for contact in (*contacts.of(leg.heel.name), *contacts.of(leg.toe.name)):
+            if not contact.held:
+                part = slice(contact.first, contact.last + 1)
+                over.append(np.minimum(heel[part], toe[part]))
+    return floor - float(np.median(np.concatenate(over))) if over else 0.0
 
 
 def _drop(lacking: list[np.ndarray], rate: float) -> np.ndarray:
@@ -124,9 +148,16 @@ class _Way:
     """What one leg has to do: where its ankle goes, and how its foot turns."""
 
     def __init__(
-        self, leg: Leg, clip: Clip, places: np.ndarray, turns: np.ndarray, contacts: Contacts, floor: float
+        self,
+        leg: Leg,
+        clip: Clip,
+        places: np.ndarray,
+        turns: np.ndarray,
+        contacts: Contacts,
+        floor: float,
+        level: bool,
     ) -> None:
-        self.leg, self.skeleton, self.rate, self.floor = leg, clip.skeleton, clip.rate, floor
+        self.leg, self.skeleton, self.rate, self.floor, self.level = leg, clip.skeleton, clip.rate, floor, level
         self.ankle, self.turn = places[leg.foot].T, turns[leg.foot].T
         self.heel_at, self.toe_at = (self.ankle + rot.rotate(self.turn, p.offset) for p in (leg.heel, leg.toe))
         steps = list(_steps(contacts.of(f"{leg.side} heel"), contacts.of(f"{leg.side} toe"), clip.frames))
@@ -140,13 +171,14 @@ class _Way:
         flat = [step for step in steps if step.flat.any()]
         if flat:
             means = rot.normalise(np.stack([_sum_of_turns(self.turn[step.part][step.flat]) for step in flat]))
-            means = np.where(np.array([step.held for step in flat])[:, None], means, self._level(means))
+            if self.level:
+                means = np.where(np.array([step.held for step in flat])[:, None], means, self._level(means))
             turned = np.zeros((frames, 4))
             for step, mean in zip(flat, means):
                 turned[step.part][step.flat] = mean
                 fixed[step.part] |= step.flat
             vectors[fixed] = rot.to_vector(rot.multiply(turned[fixed], rot.conjugate(self.turn[fixed])))
-        self.change = rot.from_vector(bridged(vectors, fixed, self.rate))
+        self.change = rot.from_vector(bridged(vectors, fixed, self.rate, _TURNS))
         return rot.multiply(self.change, self.turn)
 
     def _level(self, turns: np.ndarray) -> np.ndarray:
@@ -162,7 +194,7 @@ class _Way:
         heel_arm, toe_arm = (rot.rotate(self.turned, p.offset) for p in (self.leg.heel, self.leg.toe))
         for step in steps:
             heel, toe = self._stand(step, toe_arm[step.part] - heel_arm[step.part])
-            if not step.held:
+            if not step.held and self.level:
                 lift = self.floor - min(heel[1], toe[1])
                 heel[1] += lift
                 toe[1] += lift
@@ -171,7 +203,7 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
-        return self.ankle + bridged(shift, fixed, self.rate)
+        return self.ankle + bridged(shift, fixed, self.rate, _SLIDES)
 
     def _stand(self, step: _Step, between: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Where heel and ball of a stand are ``(3,)``: about where they are by themselves.

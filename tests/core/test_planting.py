@@ -169,6 +169,25 @@ class Planted(OnLegs):
                     moved = self.path(self.world, leg.heel.name)[contact.first : contact.last + 1] - still
                     self.assertLess(np.linalg.norm(moved, axis=1).max(), 1e-4)
 
+    def test_a_foot_on_its_way_stays_over_the_floor(self):
+        """A foot that swings too low is lifted, softly, and stands where it stood."""
+        self.onto(SHORT, "carry_bucket")
+        low = self.free.rotations.copy()
+        for leg in self.legs:
+            between = np.ones(self.free.frames, bool)
+            for end in ("heel", "toe"):
+                for contact in self.contacts.of(f"{leg.side} {end}"):
+                    between[max(contact.first - 4, 0) : contact.last + 5] = False
+            down = rot.from_axis_angle(rot.AXES["X"], np.where(between, 0.5, 0.0))
+            low[:, leg.foot] = rot.multiply(low[:, leg.foot], down)
+        self.world = matrices(plant(replace(self.free, rotations=low), self.legs, self.hips, self.contacts))
+        for name in FEET:
+            path = self.path(self.world, name)
+            self.assertGreater(path[:, 1].min(), -0.03)
+            for contact in self.contacts.of(name):
+                part = path[contact.first : contact.last + 1]
+                self.assertLess(np.linalg.norm(part - part.mean(0), axis=1).max(), 1e-3)
+
     def test_a_clip_that_hovers_goes_down_as_a_whole(self):
         """Knees stay bent as they were: it is no matter of legs that are too short."""
         self.onto(LONG, "carry_bucket")

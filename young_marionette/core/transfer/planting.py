@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 _REACH = 0.98  # of a leg's length: how far it is stretched at most
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
 _SLIDES, _TURNS = 0.5, 4.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
+_SHALLOW = 0.005  # metres under the floor that nobody sees
+_RISING, _CLOSE = 0.04, 0.1  # seconds: how softly feet are kept over the floor, and how close to a stand they are not
 _YIELD = 0.12  # seconds: the width of the curve by which hips give way
 
 
@@ -203,7 +205,32 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
-        return self.ankle + bridged(shift, fixed, self.rate, _SLIDES)
+        target = self.ankle + bridged(shift, fixed, self.rate, _SLIDES)
+        if self.level:
+            low = np.minimum((target + heel_arm)[:, 1], (target + toe_arm)[:, 1])
+            target[:, 1] += self._over_floor(self.floor - low, fixed)
+        return target
+
+    def _over_floor(self, deep: np.ndarray, fixed: np.ndarray) -> np.ndarray:
+        """How much higher a foot has to go on its way, so as not to go through the floor ``(frames,)``; softly.
+
+        ``deep``: how deep it is. Close to where it stands nothing is changed.
+        """
+        need = np.where(fixed, 0.0, np.maximum(deep, 0.0))
+        if not (need > _SHALLOW).any():
+            return np.zeros_like(need)
+        width = max(_RISING * self.rate, 0.7)
+        frames = np.arange(len(need))
+        stands = np.flatnonzero(fixed)
+        if len(stands):
+            after = np.clip(np.searchsorted(stands, frames), 1, max(len(stands) - 1, 1))
+            away = np.minimum(
+                np.abs(frames - stands[after - 1]), np.abs(frames - stands[np.minimum(after, len(stands) - 1)])
+            )
+        else:
+            away = np.full(len(need), len(need))
+        share = np.clip(away / max(_CLOSE * self.rate, 1.0), 0, 1)
+        return gaussian(largest_within(need, int(2 * width + 0.5)), width) * share * share * (3 - 2 * share)
 
     def _stand(self, step: _Step, between: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Where heel and ball of a stand are ``(3,)``: about where they are by themselves.

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 class Contact:
     """A point that is held still from frame ``first`` to frame ``last``, both included.
 
-    ``height``: of the point over the floor, metres. ``slide``: the farthest that it is from its middle place, metres.
+    ``height``: of the point over the floor, metres. ``slide``: the farthest that it is from the middle of its places, metres.
     ``held``: at a height of its own, not on the floor. ``by_hand``: drawn, or next to where something was drawn.
     """
 

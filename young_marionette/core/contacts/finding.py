@@ -90,9 +90,7 @@ class ContactSearch:
             for one in drawn:
                 self._draw(kind, one, self._over(name, floor), choices.thresholds(name))
             runs = [(*s, held) for held in (False, True) for s in stretches(kind == 1 + held)]
-            for first, last, held in sorted(runs):
-                by_hand = any(d.first <= last + 1 and d.last >= first - 1 for d in drawn)
-                found.append(self._contact(name, first, last, held, floor, by_hand))
+            found += self._contacts(name, sorted(runs), floor, drawn)
         return Contacts(tuple(found), floor, self.rate, tuple(self._moving(found)))
 
     def _moving(self, found: list[Contact]) -> Iterator[Touch]:
@@ -196,8 +194,27 @@ class ContactSearch:
         """The path ``(3, frames)`` of a hip, knee or shoulder."""
         return self._limbs[joint]
 
-    def _contact(self, name: str, first: int, last: int, held: bool, floor: float, by_hand: bool) -> Contact:
-        places = self.raw[self.at[name]][:, first : last + 1]
-        middle = np.sort(places, axis=1)[:, places.shape[1] // 2]  # np.median takes ten times as long for so few
-        x, _, z = places - middle[:, None]
-        return Contact(name, first, last, float(middle[1] - floor), float((x * x + z * z).max()) ** 0.5, held, by_hand)
+    def _contacts(
+        self, name: str, runs: list[tuple[int, int, bool]], floor: float, drawn: list[Drawn]
+    ) -> Iterator[Contact]:
+        """The contacts of a point that touches in ``runs (first, last, held)``, which do not overlap."""
+        if not runs:
+            return
+        places = np.pad(self.raw[self.at[name]], ((0, 0), (0, 1)))
+        bounds = np.array([(first, last + 1) for first, last, _ in runs]).ravel()
+        counts = bounds[1::2] - bounds[::2]
+        middles = np.add.reduceat(places, bounds, axis=1)[:, ::2] / counts
+        away = np.zeros(places.shape[1])
+        for row in (0, 2):
+            off = places[row].copy()
+            off[_all_of(bounds)] -= np.repeat(middles[row], counts)
+            away += off * off
+        slides = np.sqrt(np.maximum.reduceat(away, bounds)[::2])
+        for (first, last, held), height, slide in zip(runs, middles[1].tolist(), slides.tolist()):
+            by_hand = any(d.first <= last + 1 and d.last >= first - 1 for d in drawn)
+            yield Contact(name, first, last, height - floor, slide, held, by_hand)
+
+
+def _all_of(bounds: np.ndarray) -> np.ndarray:
+    """All frames from each even bound to the next odd one."""
+    return np.concatenate([np.arange(a, b) for a, b in zip(bounds[::2].tolist(), bounds[1::2].tolist())])

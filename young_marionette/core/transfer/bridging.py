@@ -17,7 +17,8 @@ def bridged(values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np
     """
     out = np.where(fixed[:, None], values, 0.0)
     edges = np.flatnonzero(np.diff(np.concatenate([[False], fixed, [False]]).astype(np.int8)))
-    starts, ends = edges[::2].tolist(), (edges[1::2] - 1).tolist()
+    starts, ends = edges[::2], edges[1::2] - 1
+    leaves, comes = (_ends(values, starts, ends, side, rate, most) for side in (-1, 1))
     last, fade, longest = len(values) - 1, max(round(_FADE * rate), 2), _LONGEST * rate
     rest = np.zeros((2, values.shape[1]))
     ways: dict[int, np.ndarray] = {}
@@ -29,38 +30,34 @@ def bridged(values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np
             out[a + 1 : b] = ways[b - a] @ np.concatenate([before, after])
 
     for i in range(len(starts) + 1):
-        a = ends[i - 1] if i else None
-        b = starts[i] if i < len(starts) else None
-        leaves = rest if a is None else _end(values, starts[i - 1], a, -1, rate, most)
-        comes = rest if b is None else _end(values, b, ends[i], 1, rate, most)
+        a = int(ends[i - 1]) if i else None
+        b = int(starts[i]) if i < len(starts) else None
         if a is not None and b is not None and b - a <= longest:
-            fill(a, b, leaves, comes)
+            fill(a, b, leaves[i - 1], comes[i])
             continue
         if a is not None and a < last:
-            fill(a, min(a + fade, last + 1), leaves, rest)
+            fill(a, min(a + fade, last + 1), leaves[i - 1], rest)
         if b is not None and b > 0:
-            fill(max(b - fade, -1), b, rest, comes)
+            fill(max(b - fade, -1), b, rest, comes[i])
     return out
 
 
-def _end(values: np.ndarray, first: int, last: int, side: int, rate: float, most: float) -> np.ndarray:
-    """Value and slope per frame ``(2, n)`` at the beginning (``side`` 1) or end (-1) of a fixed stretch.
+def _ends(values: np.ndarray, starts: np.ndarray, ends: np.ndarray, side: int, rate: float, most: float) -> np.ndarray:
+    """Values and slopes per frame ``(stretches, 2, n)`` at the beginnings (``side`` 1) or ends (-1) of fixed stretches.
 
-    The slope is taken over a moment, so that the jitter of single frames does not count, and is no more than ``most`` per
+    Slopes are taken over a moment, so that the jitter of single frames does not count, and are no more than ``most`` per
     second: what is fixed hardly slides.
     """
-    at, count = (first if side > 0 else last), last - first + 1
-    end = np.zeros((2, values.shape[1]))
-    end[0] = values[at]
-    if count > 2:
-        k = min(max(round(_MOMENT * rate), 1), (count - 1) // 2)
-        end[1] = (side / k) * (-1.5 * values[at] + 2 * values[at + side * k] - 0.5 * values[at + 2 * side * k])
-    elif count == 2:
-        end[1] = side * (values[at + side] - values[at])
-    fast = float(np.sqrt(end[1] @ end[1])) * rate
-    if fast > most:
-        end[1] *= most / fast
-    return end
+    at = starts if side > 0 else ends
+    k = np.minimum(max(round(_MOMENT * rate), 1), (ends - starts) // 2)
+    # Of two frames there is one difference, of one frame none.
+    near = at + side * np.where(k > 0, k, np.minimum(ends - starts, 1))
+    far, k = at + 2 * side * k, k[:, None]
+    three = (-1.5 * values[at] + 2 * values[near] - 0.5 * values[far]) / np.maximum(k, 1)
+    slopes = side * np.where(k > 0, three, values[near] - values[at])
+    fast = np.linalg.norm(slopes, axis=1, keepdims=True) * rate
+    slopes *= np.minimum(1.0, most / np.maximum(fast, 1e-12))
+    return np.stack([values[at], slopes], 1)
 
 
 def _way(count: int, rate: float) -> np.ndarray:

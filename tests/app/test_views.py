@@ -349,6 +349,7 @@ class Panels(WindowCase):
         self.window.library.select(self.session.baked[0].id)
         self.click(self.window.library.use)
         self.assertEqual([f.kind for f in self.window.stage.figures], ["performer", "marionette", "baked"])
+        self.until(lambda: self.session.live.deviation is not None and not self.session.live.busy)
         self.close(self.window.stage.figures[2].positions, self.window.stage.figures[1].positions, 1e-6)
 
     def test_stringing_from_the_library(self):

@@ -15,6 +15,7 @@ import numpy as np
 
 from .. import rotations as rot
 from ..clip import as_rows, from_rows
+from ..contacts.points import points_of
 from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
 from .bridging import bridged
@@ -98,9 +99,11 @@ def plant(
         return clip
     wanted = sorted({j for leg in legs for j in (leg.thigh, leg.shin, leg.foot, *((leg.toes,) if leg.toes else ()))})
     places, turns = forward_rows(clip, [*wanted, hips])
-    rise = _rise(places, turns, legs, contacts, floor) if level else 0.0
-    places[:, 1] += rise
-    ways = [_Way(leg, clip, places, turns, contacts, floor, level) for leg in legs]
+    soles = [points_of((leg.heel, leg.toe), places, turns) for leg in legs]
+    rise = _rise(soles, legs, contacts, floor) if level else 0.0
+    for rows in (places, *soles):
+        rows[:, 1] += rise
+    ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level) for leg, sole in zip(legs, soles)]
     drop = _drop([way.lacks(places) for way in ways], clip.rate)
     local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
     for way in ways:
@@ -108,17 +111,17 @@ def plant(
     return replace(clip, rotations=from_rows(local), translations=_lowered(clip, hips, turns, drop - rise))
 
 
-def _rise(places: np.ndarray, turns: np.ndarray, legs: Sequence[Leg], contacts: Contacts, floor: float) -> float:
-    """How much higher the whole motion has to be for its feet to stand on the floor: mostly what soles are off by."""
+def _rise(soles: list[np.ndarray], legs: Sequence[Leg], contacts: Contacts, floor: float) -> float:
+    """How much higher the whole motion has to be for its feet to stand on the floor: mostly what soles are off by.
+
+    ``soles``: where heel and ball ``(2, 3, frames)`` of each leg are.
+    """
     over = []
-    for leg in legs:
-        heel, toe = (
-            places[leg.foot][1] + rot.rotate_rows(turns[leg.foot], p.offset[:, None])[1] for p in (leg.heel, leg.toe)
-        )
+    for leg, (heel, toe) in zip(legs, soles):
         for contact in (*contacts.of(leg.heel.name), *contacts.of(leg.toe.name)):
             if not contact.held:
                 part = slice(contact.first, contact.last + 1)
-                over.append(np.minimum(heel[part], toe[part]))
+                over.append(np.minimum(heel[1, part], toe[1, part]))
     return floor - float(np.median(np.concatenate(over))) if over else 0.0
 
 
@@ -155,13 +158,14 @@ class _Way:
         clip: Clip,
         places: np.ndarray,
         turns: np.ndarray,
+        sole: np.ndarray,
         contacts: Contacts,
         floor: float,
         level: bool,
     ) -> None:
         self.leg, self.skeleton, self.rate, self.floor, self.level = leg, clip.skeleton, clip.rate, floor, level
         self.ankle, self.turn = places[leg.foot].T, turns[leg.foot].T
-        self.heel_at, self.toe_at = (self.ankle + rot.rotate(self.turn, p.offset) for p in (leg.heel, leg.toe))
+        self.heel_at, self.toe_at = (rows.T for rows in sole)
         steps = list(_steps(contacts.of(f"{leg.side} heel"), contacts.of(f"{leg.side} toe"), clip.frames))
         self.turned = self._turns(steps)
         self.target = self._places(steps)
@@ -169,13 +173,13 @@ class _Way:
     def _turns(self, steps: list[_Step]) -> np.ndarray:
         """The foot's turns ``(frames, 4)``: unmoved where the whole sole stands, close to its own elsewhere."""
         frames = len(self.turn)
-        fixed, vectors = np.zeros(frames, bool), np.zeros((frames, 3))
+        fixed, vectors = np.zeros(frames, bool), np.zeros((frames, 3), order="F")
         flat = [step for step in steps if step.flat.any()]
         if flat:
             means = rot.normalise(np.stack([_sum_of_turns(self.turn[step.part][step.flat]) for step in flat]))
             if self.level:
                 means = np.where(np.array([step.held for step in flat])[:, None], means, self._level(means))
-            turned = np.zeros((frames, 4))
+            turned = np.zeros((frames, 4), order="F")
             for step, mean in zip(flat, means):
                 turned[step.part][step.flat] = mean
                 fixed[step.part] |= step.flat
@@ -192,7 +196,7 @@ class _Way:
     def _places(self, steps: list[_Step]) -> np.ndarray:
         """Where the ankle goes ``(frames, 3)``: about heel or ball while they stand, between them along a smooth way."""
         frames = len(self.ankle)
-        shift, fixed = np.zeros((frames, 3)), np.zeros(frames, bool)
+        shift, fixed = np.zeros((frames, 3), order="F"), np.zeros(frames, bool)
         heel_arm, toe_arm = (rot.rotate(self.turned, p.offset) for p in (self.leg.heel, self.leg.toe))
         for step in steps:
             heel, toe = self._stand(step, toe_arm[step.part] - heel_arm[step.part])

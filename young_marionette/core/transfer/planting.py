@@ -101,7 +101,8 @@ def plant(
     places, turns = forward_rows(clip, [*wanted, hips])
     soles = [points_of((leg.heel, leg.toe), places, turns) for leg in legs]
     rise = _rise(soles, legs, contacts, floor) if level else 0.0
-    for rows in (places, *soles):
+    places[wanted, 1] += rise  # the rows of other joints are not defined
+    for rows in soles:
         rows[:, 1] += rise
     ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level) for leg, sole in zip(legs, soles)]
     drop = _drop([way.lacks(places) for way in ways], clip.rate)

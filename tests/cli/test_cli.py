@@ -122,6 +122,38 @@ class Commands(Line):
         self.assertFalse(json.loads(self.ok("retarget", *same, "--json"))["planted"])
         self.refused("retarget", *walk, "--pin", "--no-pin", says="not allowed with")
 
+    def test_filter(self):
+        source = self.show / "quay/wave_to_ship.bvh"
+        words = ["filter", source, "--out", self.out]
+        told = json.loads(self.ok(*words, "--spikes", "--low-pass", "auto", "--json"))
+        self.assertGreater(sum(map(len, told["spikes"].values())), 8)
+        self.assertGreater(len(told["cutoffs_hz"]), 10)
+        self.assertGreater(told["slide_mm"]["before"], 20)
+        self.assertLess(told["slide_mm"]["after"], 1)
+        clip, before = (read(path).skeletons[0].clips[0] for path in (self.out, source))
+        self.assertEqual(
+            (clip.frames, clip.rate, clip.skeleton.names), (before.frames, before.rate, before.skeleton.names)
+        )
+        step = [np.abs(np.diff(c.rotations, 2, axis=0)).max() for c in (clip, before)]
+        self.assertLess(step[0], 0.5 * step[1])
+        told = json.loads(self.ok(*words, "--overwrite", "--low-pass", 6, "--joints", "*hand", "--range", "10:60",
+                                  "--no-keep-contacts", "--json"))  # fmt: skip
+        self.assertEqual(set(told["cutoffs_hz"]), {"quay:L_Hand", "quay:R_Hand"})
+        self.assertEqual((told["spikes"], set(told["cutoffs_hz"].values())), ({}, {6.0}))
+        text = self.ok(*words, "--overwrite", "--spikes", "--channels", "rotation")
+        self.assertRegex(text, r"wave_to_ship: \d+ spikes in \d+ channels")
+        for more, says in (
+            ((), "Say what to do"),
+            (("--low-pass", "soon"), "'soon' is no cut-off"),
+            (("--low-pass", "-3"), "no cut-off"),
+            (("--spikes", "--joints", "tail*"), "No joint of wave_to_ship"),
+            (("--spikes", "--channels", "smell"), "'smell' is no kind of channel"),
+            (("--spikes", "--range", "5:9999"), "does not lie in"),
+            (("--spikes",), "exists already"),
+        ):
+            force = () if says == "exists already" else ("--overwrite",)
+            self.refused(*words, *force, *more, says=says)
+
     def test_rate_and_range(self):
         self.retarget("--fps", 60, "--range", "30:90")
         clip = read(self.out).skeletons[0].clips[0]

@@ -34,7 +34,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _demo):
+    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _demo):
         add(commands)
     return parser.parse_args(words), parser
 
@@ -156,6 +156,28 @@ def _convert(commands: object) -> None:
     _text(command, "--up", "Y or Z: the axis that is up in the result.", "AXIS")
     _text(command, "--skeleton", SKELETON)
     _motion_options(command)
+    _result_options(command)
+
+
+def _filter(commands: object) -> None:
+    does = "Clean the motion of IN: take out spikes, smooth jitter; timing stays, and planted feet stay planted."
+    command = _command(commands, "filter", does)
+    _file(command, "file", "A motion.", "IN")
+    _result(command, tells="The file to write; its ending tells the format.")
+    _switch(command, "--spikes", "Take out spikes of single frames and short runs.")
+    _text(command, "--low-pass", "Cut-off in hertz, or auto for what each joint asks for.", "HZ|auto")
+    _text(command, "--joints", "Joints whose names are like this, with * and ?.", "PATTERN")
+    _text(command, "--channels", "Some of rotation,position,morph; all without it.", "KINDS")
+    _text(command, "--range", "Frames A to B, both included, from 0; the rest stays.", "A:B", dest="frames")
+    kept = command.add_mutually_exclusive_group()
+    kept.add_argument(
+        "--keep-contacts", dest="keep", action="store_true", default=True, help="Keep planted feet planted (usual)."
+    )
+    kept.add_argument(
+        "--no-keep-contacts", dest="keep", action="store_false", help="Let feet go where the filter moves them."
+    )
+    _text(command, "--skeleton", SKELETON)
+    _text(command, "--clip", CLIP)
     _result_options(command)
 
 

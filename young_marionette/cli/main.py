@@ -135,6 +135,33 @@ def convert(asked: Namespace) -> None:
         say(f"Wrote {asked.out}")
 
 
+def filter_motion(asked: Namespace) -> None:
+    from ..core.filters.motion import AUTO, CHANNELS, Cleaning
+    from ..formats.files import check_results
+    from ..formats.registry import check_writable
+    from ..project import cleaning, delivery, opening
+    from . import report
+
+    if not asked.spikes and asked.low_pass is None:
+        raise InputError("Say what to do: --spikes, --low-pass, or both.")
+    cutoff = _cutoff(asked.low_pass) if asked.low_pass not in (None, AUTO) else asked.low_pass
+    channels = CHANNELS if asked.channels is None else tuple(asked.channels.split(","))
+    if unknown := [name for name in channels if name not in CHANNELS]:
+        raise InputError(f"'{unknown[0]}' is no kind of channel; give some of {','.join(CHANNELS)}.")
+    frames = _range(asked.frames)
+    check_results([asked.out], [asked.file])
+    check_writable(asked.out, asked.overwrite)
+    entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
+    joints = None if asked.joints is None else cleaning.joints_like(entry, asked.joints)
+    wanted = cleaning.in_range(Cleaning(asked.spikes, cutoff, channels=channels, joints=joints), entry, frames)
+    done = cleaning.clean(entry, wanted, asked.keep)
+    delivery.deliver(asked.out, done.clip, entry, asked.overwrite, entry.character is not None)
+    if asked.as_json:
+        print_json(report.cleaned(entry, done, asked.out))
+    else:
+        report.print_cleaned(entry, done, asked.out)
+
+
 def demo(asked: Namespace) -> None:
     from ..demo.example import play
     from .tables import PlainConsole
@@ -143,6 +170,18 @@ def demo(asked: Namespace) -> None:
 
 
 COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, demo)}
+COMMANDS["filter"] = filter_motion
+
+
+def _cutoff(text):
+    """A cut-off in hertz."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 1e6:
+        raise InputError(f"'{text}' is no cut-off; give hertz above zero, or auto.")
+    return value
 
 
 def _unit(text):

@@ -138,6 +138,35 @@ def print_contacts(entry):
         say(f"{who:<11} frames {t.first} to {t.last}: {what}")
 
 
+def cleaned(entry, done, out):
+    """What a filter did, as plain data."""
+    names = entry.skeleton.names
+    called = lambda key: key if isinstance(key, str) else names[key]  # noqa: E731
+    return {
+        "file": str(entry.path),
+        "clip": entry.name,
+        "out": str(out),
+        "frames": done.clip.frames,
+        "rate": done.clip.rate,
+        "spikes": {called(key): frames for key, frames in done.report.spikes.items()},
+        "cutoffs_hz": {called(key): round(value, 3) for key, value in done.report.cutoffs.items()},
+        "changed_degrees": {"rms": round(done.degrees[0], 4), "largest": round(done.degrees[1], 3)},
+        "slide_mm": {"before": round(done.slides[0] * 1000, 3), "after": round(done.slides[1] * 1000, 3)},
+    }
+
+
+def print_cleaned(entry, done, out):
+    """What a filter did, in a few lines."""
+    spikes = sum(map(len, done.report.spikes.values()))
+    say(f"{entry.name}: {counted(spikes, 'spike')} in {counted(len(done.report.spikes), 'channel')}")
+    if done.report.cutoffs:
+        low, high = (end(done.report.cutoffs.values()) for end in (min, max))
+        say(f"Low-pass at {low:.1f} Hz" if low == high else f"Low-pass at {low:.1f} to {high:.1f} Hz")
+    say(f"Rotations changed by {done.degrees[0]:.2f} degrees RMS, {done.degrees[1]:.1f} at most")
+    say(f"Standing feet slide up to {done.slides[1] * 1000:.1f} mm; before {done.slides[0] * 1000:.1f} mm")
+    say(f"Wrote {out}")
+
+
 def _strings(pairing):
     return [
         {

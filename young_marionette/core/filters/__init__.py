@@ -1,0 +1,1 @@
+"""Filters for motion: spikes taken out, jitter smoothed, rotations as rotations."""

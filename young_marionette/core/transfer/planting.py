@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from ..contacts.points import ContactPoint
     from ..skeleton import Skeleton
 
-_REACH = 0.98  # of a leg's length: how far it is stretched at most
+_REACH = 0.96  # of a leg's length: how far it is stretched at most
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
 _SLIDES, _TURNS = 0.5, 4.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
 _SHALLOW = 0.005  # metres under the floor that nobody sees

@@ -21,7 +21,7 @@ class LiveResult(QObject):
     def __init__(self, session):
         super().__init__()
         self.session, self._job, self._tried, self._measured = session, None, None, None
-        self._made = None
+        self._made = self._told = None
         # Only once nothing is changed any more: work in a thread slows what the interface answers with.
         self._calm = QTimer(self, singleShot=True, interval=CALM)
         self._calm.timeout.connect(self._begin)
@@ -82,11 +82,13 @@ class LiveResult(QObject):
         task = self._task()
         if self._job is not None and (task is None or task[0] != self._tried):
             self._job.cancel()
-        if task is not None:
+        if task is not None or self.wanted != self._told:
             self._calm.start()
 
     def _begin(self):
         task = self._task()
+        if task is None:
+            self._tell()
         if task is None or self._job is not None or task[0] == self._tried:
             return
         self._tried, work = task
@@ -107,8 +109,16 @@ class LiveResult(QObject):
 
     def _finished(self, _made):
         self.ready.emit()
-        if self.deviation is not None:
-            self.measured.emit()
+        self._told = None
+        self._tell()
+
+    def _tell(self):
+        """Tell once of a result that is known, whoever worked it out: what is shown may be older than it is."""
+        if self.wanted != self._told and (self.wanted is None or self.deviation is not None):
+            self._told = self.wanted
+            self.ready.emit()
+            if self.deviation is not None:
+                self.measured.emit()
 
     def _ended(self):
         if self._job.task.cancelled:

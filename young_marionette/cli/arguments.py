@@ -63,6 +63,12 @@ def _text(command: ArgumentParser, name: str, tells: str, metavar: str = "NAME",
     command.add_argument(name, metavar=metavar, help=tells, **more)  # type: ignore[arg-type]
 
 
+def _which(command: ArgumentParser) -> None:
+    """Which of several that a file may hold."""
+    _text(command, "--skeleton", SKELETON)
+    _text(command, "--clip", CLIP)
+
+
 def _result_options(command: ArgumentParser, written: bool = True) -> None:
     if written:
         _switch(command, "--overwrite", "Overwrite existing files.")
@@ -100,8 +106,7 @@ def _contacts(commands: object) -> None:
     does = "Tell what the feet, hands, knees and the seat of a clip touch: frames, height over the floor, slide."
     command = _command(commands, "contacts", does)
     _file(command, "file", "A motion.")
-    _text(command, "--skeleton", SKELETON)
-    _text(command, "--clip", CLIP)
+    _which(command)
     _result_options(command, written=False)
 
 
@@ -164,7 +169,7 @@ def _filter(commands: object) -> None:
     command = _command(commands, "filter", does)
     _file(command, "file", "A motion.", "IN")
     _result(command, tells="The file to write; its ending tells the format.")
-    _switch(command, "--spikes", "Take out spikes of single frames and short runs.")
+    _switch(command, "--spikes", "Take out spikes: single frames that stand apart.")
     _text(command, "--low-pass", "Cut-off in hertz, or auto for what each joint asks for.", "HZ|auto")
     _text(command, "--joints", "Joints whose names are like this, with * and ?.", "PATTERN")
     _text(command, "--channels", "Some of rotation,position,morph; all without it.", "KINDS")
@@ -176,8 +181,7 @@ def _filter(commands: object) -> None:
     kept.add_argument(
         "--no-keep-contacts", dest="keep", action="store_false", help="Let feet go where the filter moves them."
     )
-    _text(command, "--skeleton", SKELETON)
-    _text(command, "--clip", CLIP)
+    _which(command)
     _result_options(command)
 
 

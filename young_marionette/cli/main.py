@@ -140,6 +140,7 @@ def filter_motion(asked: Namespace) -> None:
     from ..formats.files import check_results
     from ..formats.registry import check_writable
     from ..project import cleaning, delivery, opening
+    from ..project.pairing import within
     from . import report
 
     if not asked.spikes and asked.low_pass is None:
@@ -153,7 +154,8 @@ def filter_motion(asked: Namespace) -> None:
     check_writable(asked.out, asked.overwrite)
     entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
     joints = None if asked.joints is None else cleaning.joints_like(entry, asked.joints)
-    wanted = cleaning.in_range(Cleaning(asked.spikes, cutoff, channels=channels, joints=joints), entry, frames)
+    part = None if frames is None else within(entry.placed_clip, frames)
+    wanted = Cleaning(asked.spikes, cutoff, channels=channels, joints=joints, frames=part)
     done = cleaning.clean(entry, wanted, asked.keep)
     delivery.deliver(asked.out, done.clip, entry, asked.overwrite, entry.character is not None)
     if asked.as_json:

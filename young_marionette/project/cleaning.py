@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING
 
@@ -59,15 +59,3 @@ def joints_like(entry: Entry, pattern: str) -> frozenset[int]:
     if not found:
         raise InputError(f"No joint of {entry.name} is called like '{pattern}'.")
     return found
-
-
-def in_range(cleaning: Cleaning, entry: Entry, frames: tuple[int, ...] | None) -> Cleaning:
-    """The cleaning of some frames alone; InputError where the clip has not so many."""
-    if frames is None:
-        return cleaning
-    first, last = frames
-    if not 0 <= first <= last < entry.placed_clip.frames:
-        raise InputError(
-            f"The range {first}:{last} does not lie in the clip's frames 0:{entry.placed_clip.frames - 1}."
-        )
-    return replace(cleaning, frames=(first, last))

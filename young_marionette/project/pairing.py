@@ -134,9 +134,15 @@ def refuse_gaps(pairing: Pairing, source: Entry, rig: Entry) -> None:
     raise InputError(f"Required parts have no string: {', '.join(gaps)}.")
 
 
-def cut_to(clip: Clip, frames: tuple[int, ...]) -> Clip:
-    """The clip's frames ``(first, last)``, both included, starting at zero; InputError where it has not so many."""
+def within(clip: Clip, frames: tuple[int, ...]) -> tuple[int, int]:
+    """``frames (first, last)``, both included; InputError where the clip has not so many."""
     first, last = frames
     if not 0 <= first <= last < clip.frames:
         raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")
+    return first, last
+
+
+def cut_to(clip: Clip, frames: tuple[int, ...]) -> Clip:
+    """The clip's frames ``(first, last)``, both included, starting at zero; InputError where it has not so many."""
+    first, last = within(clip, frames)
     return replace(clip.cut(first, last), start=0.0)

@@ -9,7 +9,7 @@ from ...core.contacts.choices import Thresholds
 from ...core.contacts.points import POINTS
 from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING, Limits
 from ...core.transfer.settings import AUTO, DIRECTIONS, FREE, OFF, ON, PLACES, PLANTED, TOUCH
-from ...project.commands import LetGoContacts, SetLimit, SetThreshold, SetTransfer
+from ...project.commands import LetGoContacts, SetLimit, SetThreshold, SetTouch, SetTransfer
 from ...project.entry import Entry
 from ...project.planting import clears, hands_of, plants
 from ..parts.widgets import Card, Number, button, label, row
@@ -119,7 +119,7 @@ class HandsCard(Card):
             rows.append(self.weights[field][1])
         self.clear = _list("Arms and the body", _CLEAR, lambda value: session.do(SetTransfer((("clear", value),))))
         self.wider = Number(0, "°", 1, 1, -90, 90, 0, "Arms wider: away from the body, on the whole clip")
-        self.wider.edited.connect(self._widen)
+        self.wider.edited.connect(lambda v, s: session.drag(SetTouch("arms out", v), settled=s))
         self.limit = Number(2.0, "cm", 0.1, 1, 0, 1000, 2.0, "What is deeper is a snag")
         self.limit.edited.connect(lambda v, s: session.drag(SetLimit(TOUCHING, v / 100), settled=s))
         self.told = label("", "quiet", wrap=True)
@@ -156,11 +156,6 @@ class HandsCard(Card):
             self.told.setText(f"Arms were {inside}, now {after * 100:.1f} cm.")
         else:
             self.told.setText(f"Arms are {inside}.")
-
-    def _widen(self, degrees, settled):
-        touches = {**dict(self.session.state.pairing.settings.touches), "arms out": degrees}
-        kept = tuple((name, value) for name, value in touches.items() if value)
-        self.session.drag(SetTransfer((("touches", kept),)), settled=settled)
 
 
 def _list(name, options, act):

@@ -17,7 +17,7 @@ from ...project.commands import (
     ResetBone,
     SetAngle,
     SetTolerance,
-    SetTransfer,
+    SetTouch,
     turn_degrees,
 )
 from ...wording.facts import rest_pose_words
@@ -155,7 +155,7 @@ class StanceDesk(Desk):
         touches = Card("Adjustments")
         for name, does in TOUCHES.items():
             number = Number(0, "°", 1, 0, -90, 90, 0, does)
-            number.edited.connect(lambda value, settled, n=name: self._touch(n, value, settled))
+            number.edited.connect(lambda v, s, n=name: self.session.drag(SetTouch(n, v), settled=s))
             self.touches[name] = number
             touches.add(row(label(name.capitalize()), None, number))
         self.add(touches)
@@ -235,10 +235,6 @@ class StanceDesk(Desk):
         frame = int(self.frame.value)
         if self.session.do(AdoptPose(frame, self.clips.currentData())):
             self.session.told.emit(f"Frame {frame} is now the source reference pose for all clips of its family")
-
-    def _touch(self, name, value, settled):
-        touches = {**dict(self.session.state.pairing.settings.touches), name: value}
-        self.session.drag(SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),)), settled=settled)
 
     def _show_clips(self, state):
         clips = [

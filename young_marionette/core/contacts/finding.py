@@ -9,12 +9,12 @@ import numpy as np
 from ..evaluator import EVALUATOR
 from ..humanoid.volumes import volumes
 from ..kinematics import forward_rows
+from ..stretches import stretches, whole
 from .choices import USUAL, ContactChoices, Thresholds
 from .contact import Contact, Contacts
 from .points import FEET, HANDS, SIDES, contact_points, points_of
 from .sitting import sits
 from .steadying import steadied
-from .stretches import stretches, whole
 from .touching import find_touches
 
 if TYPE_CHECKING:

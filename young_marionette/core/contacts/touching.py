@@ -11,11 +11,11 @@ import numpy as np
 from .. import rotations as rot
 from ..humanoid.volumes import THIGHS, nearest
 from ..kinematics import forward_rows
+from ..stretches import stretches, whole
 from .choices import USUAL
 from .contact import Touch
 from .points import HANDS, SIDES, points_of
 from .steadying import steadied
-from .stretches import stretches, whole
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..contacts.stretches import stretches
+from ..stretches import stretches
 
 WINDOW = 0.1  # seconds that a frame is compared with
 THRESHOLD = 3.0  # of what is usual around a frame, as standard deviations

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..stretches import ends_of
+
 _LONGEST = 0.9  # seconds over which a correction goes from one contact to the next; else it fades
 _FADE = 0.35  # seconds in which a correction fades where no other contact is near
 _MOMENT = 0.03  # seconds over which that speed is taken
@@ -16,8 +18,7 @@ def bridged(values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np
     Where the next fixed frame is far, values fade to zero and come back. ``most``: what slopes may be at most, per second.
     """
     out = np.where(fixed[:, None], values, 0.0)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], fixed, [False]]).astype(np.int8)))
-    starts, ends = edges[::2], edges[1::2] - 1
+    starts, ends = ends_of(fixed)
     leaves, comes = (_ends(values, starts, ends, side, rate, most) for side in (-1, 1))
     last, fade, longest = len(values) - 1, max(round(_FADE * rate), 2), _LONGEST * rate
     rest = np.zeros((2, values.shape[1]))

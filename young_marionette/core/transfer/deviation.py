@@ -11,6 +11,7 @@ from .. import rotations as rot
 from ..contacts.points import point_rows
 from ..humanoid.parts import NEXT
 from ..kinematics import forward_rows
+from ..stretches import stretches
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -56,11 +57,7 @@ class Lane:
 
     def over(self, limit: float) -> list[tuple[int, int, float]]:
         """``(first, last, worst)`` of each stretch over a limit."""
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], self.values > limit, [False]]).astype(np.int8)))
-        return [
-            (int(a), int(b) - 1, float(self.values[a:b].max()))
-            for a, b in zip(edges[::2].tolist(), edges[1::2].tolist())
-        ]
+        return [(a, b, float(self.values[a : b + 1].max())) for a, b in stretches(self.values > limit)]
 
 
 def feet_lanes(clip: Clip, legs: Sequence[Leg], contacts: Contacts, floor: float = 0.0) -> Iterator[Lane]:

@@ -3,7 +3,7 @@
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
 from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
-from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTransfer, UseStringing
+from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTouch, SetTransfer, UseStringing
 from .stance import (
     AdoptPose,
     MatchStance,
@@ -47,6 +47,7 @@ __all__ = [
     "SetRole",
     "SetThreshold",
     "SetTolerance",
+    "SetTouch",
     "SetTransfer",
     "SetTurn",
     "SplitContact",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 from ...core.errors import InputError
 from ..entry import Entry
@@ -15,10 +15,19 @@ if TYPE_CHECKING:
     from ..document import State
 
 
-def _with(state: State, entry: Entry, choices: ContactChoices) -> State:
-    if choices == entry.contact_choices:
-        return state
-    return state.with_entry(replace(entry, contact_choices=choices))
+class _Choosing(Protocol):
+    """An edit of what is chosen about an entry's contacts: ``chosen`` says what that is then."""
+
+    entry: str
+
+    def chosen(self, entry: Entry) -> ContactChoices: ...
+
+    def run(self, state: State) -> State:
+        entry = entry_of(state, self.entry)
+        choices = self.chosen(entry)
+        if choices == entry.contact_choices:
+            return state
+        return state.with_entry(replace(entry, contact_choices=choices))
 
 
 def _contact_at(entry: Entry, point: str, frame: int) -> Contact:
@@ -29,7 +38,7 @@ def _contact_at(entry: Entry, point: str, frame: int) -> Contact:
 
 
 @dataclass(frozen=True)
-class SetThreshold:
+class SetThreshold(_Choosing):
     """Another threshold of contacts (see core.contacts.choices), None as usual; for one point, in some frames, or all."""
 
     entry: str
@@ -39,9 +48,8 @@ class SetThreshold:
     frames: tuple[int, int] | None = None
     label: str = "change a threshold of contacts"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
-        return _with(state, entry, entry.contact_choices.adjust(self.name, self.value, self.point, self.frames))
+    def chosen(self, entry: Entry) -> ContactChoices:
+        return entry.contact_choices.adjust(self.name, self.value, self.point, self.frames)
 
 
 @dataclass(frozen=True)
@@ -57,7 +65,7 @@ class SetLimit:
 
 
 @dataclass(frozen=True)
-class DrawContact:
+class DrawContact(_Choosing):
     """Say by hand that a point touches in some frames, both included."""
 
     entry: str
@@ -66,14 +74,13 @@ class DrawContact:
     last: int
     label: str = "draw a contact"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
+    def chosen(self, entry: Entry) -> ContactChoices:
         first, last = (min(max(f, 0), entry.placed_clip.frames - 1) for f in sorted((self.first, self.last)))
-        return _with(state, entry, entry.contact_choices.draw(self.point, first, last, True))
+        return entry.contact_choices.draw(self.point, first, last, True)
 
 
 @dataclass(frozen=True)
-class DeleteContact:
+class DeleteContact(_Choosing):
     """Say by hand that there is no contact where one is at a frame."""
 
     entry: str
@@ -81,14 +88,13 @@ class DeleteContact:
     frame: int
     label: str = "delete a contact"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
+    def chosen(self, entry: Entry) -> ContactChoices:
         contact = _contact_at(entry, self.point, self.frame)
-        return _with(state, entry, entry.contact_choices.draw(self.point, contact.first, contact.last, False))
+        return entry.contact_choices.draw(self.point, contact.first, contact.last, False)
 
 
 @dataclass(frozen=True)
-class MoveContactEnd:
+class MoveContactEnd(_Choosing):
     """Put the first or the last frame of the contact at ``frame`` elsewhere; the other end stays."""
 
     entry: str
@@ -98,8 +104,7 @@ class MoveContactEnd:
     to: int
     label: str = "move the end of a contact"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
+    def chosen(self, entry: Entry) -> ContactChoices:
         contact, choices = _contact_at(entry, self.point, self.frame), entry.contact_choices
         to = min(max(self.to, 0), entry.placed_clip.frames - 1)
         if self.end == "first":
@@ -109,14 +114,14 @@ class MoveContactEnd:
             first, last = contact.first, max(to, contact.first)
             gone = last + 1, contact.last
         if (first, last) == (contact.first, contact.last):
-            return state
+            return choices
         if gone[0] <= gone[1]:
             choices = choices.draw(self.point, *gone, False)
-        return _with(state, entry, choices.draw(self.point, first, last, True))
+        return choices.draw(self.point, first, last, True)
 
 
 @dataclass(frozen=True)
-class SplitContact:
+class SplitContact(_Choosing):
     """Make two contacts of one: the point touches nothing in the frame."""
 
     entry: str
@@ -124,17 +129,16 @@ class SplitContact:
     frame: int
     label: str = "split a contact"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
+    def chosen(self, entry: Entry) -> ContactChoices:
         contact = _contact_at(entry, self.point, self.frame)
         if self.frame in (contact.first, contact.last):
             raise InputError("A contact is split between its ends: put the playhead there first.")
         choices = entry.contact_choices.draw(self.point, contact.first, contact.last, True)
-        return _with(state, entry, choices.draw(self.point, self.frame, self.frame, False))
+        return choices.draw(self.point, self.frame, self.frame, False)
 
 
 @dataclass(frozen=True)
-class LetGoContacts:
+class LetGoContacts(_Choosing):
     """Take back what was drawn by hand for a point (None: all) around some frames (None: all): what is found counts again."""
 
     entry: str
@@ -142,6 +146,5 @@ class LetGoContacts:
     frames: tuple[int, int] | None = None
     label: str = "undo drawn contacts"
 
-    def run(self, state: State) -> State:
-        entry = entry_of(state, self.entry)
-        return _with(state, entry, entry.contact_choices.let_go(self.point, self.frames))
+    def chosen(self, entry: Entry) -> ContactChoices:
+        return entry.contact_choices.let_go(self.point, self.frames)

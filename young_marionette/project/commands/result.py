@@ -38,6 +38,19 @@ class SetTransfer:
 
 
 @dataclass(frozen=True)
+class SetTouch:
+    """Lay a touch of some degrees over the stance (see core.matching.touches); none with 0."""
+
+    name: str
+    degrees: float
+    label: str = "adjust the stance"
+
+    def run(self, state: State) -> State:
+        touches = {**dict(need(state).settings.touches), self.name: self.degrees}
+        return SetTransfer((("touches", tuple((n, d) for n, d in touches.items() if d)),)).run(state)
+
+
+@dataclass(frozen=True)
 class Bake:
     """Bake the active clip onto the active rig, as a new clip; nothing is replaced."""
 

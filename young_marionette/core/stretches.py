@@ -9,7 +9,7 @@ import numpy as np
 
 def stretches(mask: np.ndarray) -> Iterator[tuple[int, int]]:
     """``(first, last)`` of each run of true values."""
-    starts, ends = _ends(mask)
+    starts, ends = ends_of(mask)
     yield from zip(starts.tolist(), ends.tolist())
 
 
@@ -19,7 +19,7 @@ def whole(near: np.ndarray, sure: np.ndarray, shortest: float, closed: float, ra
     Gaps of up to ``closed`` seconds are closed where some of them is near; what is shorter than ``shortest`` seconds, or
     of one frame, is dropped.
     """
-    starts, ends = _ends(near)
+    starts, ends = ends_of(near)
     begun = np.append(np.flatnonzero(sure), len(near))
     starts = begun[np.searchsorted(begun, starts)]
     starts, ends = starts[starts <= ends], ends[starts <= ends]
@@ -36,7 +36,7 @@ def whole(near: np.ndarray, sure: np.ndarray, shortest: float, closed: float, ra
     return np.cumsum(steps[:-1]) > 0
 
 
-def _ends(mask: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def ends_of(mask: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """First and last frames of each run of true values."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
     return edges[::2], edges[1::2] - 1

@@ -13,7 +13,7 @@ from young_marionette.core.scene.plotting import highest_of
 from young_marionette.project import commands as do
 from young_marionette.project import storage
 from young_marionette.project.lanes import CONTACTS, DEVIATION
-from young_marionette.project.planting import known_result
+from young_marionette.project.planting import forget_result, known_result
 
 
 class LaneCase(WindowCase):
@@ -257,6 +257,16 @@ class Feet(LaneCase):
         self.measured()
         self.assertIsNone(known_result(*before))
         self.assertIsNotNone(known_result(*self.session.live.wanted))
+
+    def test_a_result_that_made_room_comes_back_when_it_is_looked_at(self):
+        wanted = self.session.live.wanted
+        before = self.window.stage.figures[1].positions.copy()
+        forget_result(*wanted, wanted[0])
+        for frame in (300, 0):
+            self.session.seek(frame)
+        self.until(lambda: known_result(*wanted) is not None)
+        self.measured()
+        self.close(self.window.stage.figures[1].positions, before, 1e-9)
 
     def test_the_limit_can_be_set(self):
         self.session.do(do.SetTransfer((("feet", "free"),)))

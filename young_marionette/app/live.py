@@ -27,6 +27,7 @@ class LiveResult(QObject):
         self._calm.timeout.connect(self._begin)
         session.document_changed.connect(lambda _change: self.ask())
         session.preview_changed.connect(self.ask)
+        session.frame_changed.connect(self._look)
 
     @property
     def wanted(self):
@@ -65,12 +66,11 @@ class LiveResult(QObject):
         shown, wanted = self.session.clip, self.wanted
         if isinstance(shown, Entry) and shown.take is not None and not shown.knows_contacts:
             return (shown,), lambda _progress: shown.contacts
-        if wanted is None or known_deviation(*wanted) is not None:
+        if wanted is None or (known_deviation(*wanted) is not None and known_result(*wanted) is not None):
             return None
 
         def work(progress):
-            if known_result(*wanted) is None:
-                result(*wanted)
+            result(*wanted)
             progress(0.5)
             return deviation(*wanted)
 
@@ -84,6 +84,11 @@ class LiveResult(QObject):
             self._job.cancel()
         if task is not None or self.wanted != self._told:
             self._calm.start()
+
+    def _look(self):
+        """A result that had to make room for others meanwhile is worked out again when it is looked at."""
+        if not self.busy and self._made is not None and known_result(*self._made) is None:
+            self.ask()
 
     def _begin(self):
         task = self._task()
@@ -109,7 +114,7 @@ class LiveResult(QObject):
 
     def _finished(self, _made):
         self.ready.emit()
-        self._told = None
+        self._told = self._tried = None  # should it be let go, it is wanted again
         self._tell()
 
     def _tell(self):

@@ -29,7 +29,7 @@ class Numbers(Case):
         super().setUpClass()
         state = small_state()
         few = tuple(replace(e, take=e.clip and e.clip.cut(0, min(e.clip.frames - 1, 9))) for e in state.entries)
-        bakes = tuple(replace(b, placed_clip=b.placed_clip.cut(0, 9)) for b in state.bakes)
+        bakes = tuple(replace(b, dense=b.dense.cut(0, 9)) for b in state.bakes)
         cls.state = replace(state, entries=few, bakes=bakes)
 
     def setUp(self):

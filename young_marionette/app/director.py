@@ -96,7 +96,7 @@ class Director:
         motion = Motion(entry, pairing, rig)
         frame = round(session.second * motion.rate + 1e-6) if kind == BAKED else session.frame
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
-        clip = entry.placed_clip
+        clip = motion.whole or motion.clip
         if (clip.morphs or len(clip.scaled)) and figure.character is not None:
             nearest = min(max(frame, 0), clip.frames - 1)
             pose = (rig or entry).with_morphs(clip.cut(nearest, nearest))
@@ -176,8 +176,13 @@ class Director:
         session, state = self.session, self.session.state
         if figure.kind == BAKED:
             baked = state.entry(session.preview) or state.entry(session.compare)
-            frame = round(session.second * baked.placed_clip.rate + 1e-6)
-            return rig_points(baked.pairing, baked.rig) if baked.pairing else (), baked.contacts, frame
+            known = baked.passed.result
+            frame = round(session.second * baked.length[1] + 1e-6)
+            return (
+                rig_points(baked.pairing, baked.rig) if baked.pairing else (),
+                known.contacts if known else None,
+                frame,
+            )
         if not isinstance(source, Entry) or not source.knows_contacts:
             return (), None, 0
         if figure.kind == MARIONETTE:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPen, QPixmap, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
@@ -32,9 +34,14 @@ _POSES = 4
 ORDERS = {
     "As opened": None,
     "By name": lambda e: e.name.casefold(),
-    "Longest first": lambda e: -e.placed_clip.seconds,
+    "Longest first": lambda e: -_seconds(e),
     "By tag": lambda e: (not e.tags, e.tags),
 }
+
+
+def _seconds(entry):
+    frames, rate = entry.length
+    return max(frames - 1, 0) / rate
 
 
 def family_name(entry):
@@ -45,14 +52,15 @@ def family_name(entry):
 
 def strip_picture(entry, size, ratio=2.0):
     """A few poses of an entry as stick figures, seen from a little aside."""
-    clip, body = entry.placed_clip, entry.figure.body
-    count = _POSES if clip.frames > 2 else 1
+    body = entry.figure.body
+    count = _POSES if entry.length[0] > 2 else 1
     picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
     picture.fill(Qt.GlobalColor.transparent)
     from ..project.playback import Motion
 
-    motion = Motion(entry)
-    poses = [motion.at(f)[0] for f in spread_frames(clip.frames, count)]
+    # What passes make of a baked clip would have to be worked out first, and could not be told from it in this size.
+    motion = Motion(replace(entry, passes=()) if entry.role == BAKED else entry)
+    poses = [motion.at(f)[0] for f in spread_frames(motion.frames, count)]
     if entry.role == RIG:
         poses = [entry.placed_skeleton.rest_world[0]]  # what a rig is told by, whatever frame its file holds
     hips = body.parts["hips"][0] if body else 0
@@ -176,9 +184,9 @@ class _Delegate(QStyledItemDelegate):
 def _second_line(entry):
     if entry.role == RIG:
         return f"{rest_pose_words(entry.figure.rest_pose)} · {len(entry.skeleton)} joints"
-    clip = entry.placed_clip
+    frames, rate = entry.length
     tags = "".join(f" · {tag}" for tag in entry.tags)
-    return (f"{clip.seconds:.1f} s · {clip.rate:g} fps" if clip.frames > 1 else "one frame") + tags
+    return (f"{_seconds(entry):.1f} s · {rate:g} fps" if frames > 1 else "one frame") + tags
 
 
 def _is_found(entry, wanted):

@@ -151,7 +151,7 @@ class Session(QObject):
     def _fit_time(self):
         """Another clip on the timeline is shown whole."""
         clip = self.clip
-        key = (id(clip.take), clip.correction) if clip else None
+        key = (id(clip.take), clip.correction, clip.length) if clip else None
         if key != self._clip_key:
             self._clip_key = key
             last = max(self.frames - 1, 0)
@@ -251,11 +251,11 @@ class Session(QObject):
     @property
     def frames(self):
         """The number of frames on the timeline."""
-        return self.clip.placed_clip.frames if self.clip else 1
+        return self.clip.length[0] if self.clip else 1
 
     @property
     def rate(self):
-        return self.clip.placed_clip.rate if self.clip else 30.0
+        return self.clip.length[1] if self.clip else 30.0
 
     @property
     def second(self):

@@ -171,15 +171,23 @@ def _filter(commands: object) -> None:
     _result(command, tells="The file to write; its ending tells the format.")
     _switch(command, "--spikes", "Take out spikes: single frames that stand apart.")
     _text(command, "--low-pass", "Cut-off in hertz, or auto for what each joint asks for.", "HZ|auto")
-    _text(command, "--joints", "Joints whose names are like this, with * and ?.", "PATTERN")
+    _text(command, "--smooth", "Smooth and keep accents (auto), or a Gaussian of so many seconds.", "auto|SECONDS")
+    _text(command, "--joints", "Joints and morphs whose names are like this, with * and ?.", "PATTERN")
     _text(command, "--channels", "Some of rotation,position,morph; all without it.", "KINDS")
     _text(command, "--range", "Frames A to B, both included, from 0; the rest stays.", "A:B", dest="frames")
     kept = command.add_mutually_exclusive_group()
     kept.add_argument(
-        "--keep-contacts", dest="keep", action="store_true", default=True, help="Keep planted feet planted (usual)."
+        "--keep-contacts",
+        dest="keep",
+        action="store_true",
+        default=True,
+        help="Keep what stands or holds in its place (usual).",
     )
     kept.add_argument(
-        "--no-keep-contacts", dest="keep", action="store_false", help="Let feet go where the filter moves them."
+        "--no-keep-contacts",
+        dest="keep",
+        action="store_false",
+        help="Let feet and hands go where the filter moves them.",
     )
     _which(command)
     _result_options(command)

@@ -136,16 +136,15 @@ def convert(asked: Namespace) -> None:
 
 
 def filter_motion(asked: Namespace) -> None:
-    from ..core.filters.motion import AUTO, CHANNELS, Cleaning
+    from ..core.filters.motion import CHANNELS
+    from ..core.passes.stack import Pass
     from ..formats.files import check_results
     from ..formats.registry import check_writable
     from ..project import cleaning, delivery, opening
     from ..project.pairing import within
     from . import report
 
-    if not asked.spikes and asked.low_pass is None:
-        raise InputError("Say what to do: --spikes, --low-pass, or both.")
-    cutoff = _cutoff(asked.low_pass) if asked.low_pass not in (None, AUTO) else asked.low_pass
+    methods = _methods(asked)
     channels = CHANNELS if asked.channels is None else tuple(asked.channels.split(","))
     if unknown := [name for name in channels if name not in CHANNELS]:
         raise InputError(f"'{unknown[0]}' is no kind of channel; give some of {','.join(CHANNELS)}.")
@@ -153,15 +152,30 @@ def filter_motion(asked: Namespace) -> None:
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
     entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
-    joints = None if asked.joints is None else cleaning.joints_like(entry, asked.joints)
+    names = () if asked.joints is None else cleaning.names_like(entry, asked.joints)
     part = None if frames is None else within(entry.placed_clip, frames)
-    wanted = Cleaning(asked.spikes, cutoff, channels=channels, joints=joints, frames=part)
-    done = cleaning.clean(entry, wanted, asked.keep)
+    passes = [Pass(str(i), m, channels, names, frames=part, keep=asked.keep) for i, m in enumerate(methods)]
+    done = cleaning.clean(entry, passes)
     delivery.deliver(asked.out, done.clip, entry, asked.overwrite, entry.character is not None)
     if asked.as_json:
         print_json(report.cleaned(entry, done, asked.out))
     else:
         report.print_cleaned(entry, done, asked.out)
+
+
+def _methods(asked):
+    """The filters that were asked for, in the order in which they are run."""
+    from ..core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Spikes
+
+    methods = [Spikes()] if asked.spikes else []
+    if asked.low_pass is not None:
+        methods.append(LowPass(AUTO if asked.low_pass == AUTO else _positive(asked.low_pass, "cut-off", "hertz")))
+    if asked.smooth is not None:
+        auto = asked.smooth == AUTO
+        methods.append(Adaptive() if auto else Gaussian(_positive(asked.smooth, "length of time", "seconds")))
+    if not methods:
+        raise InputError("Say what to do: --spikes, --low-pass, --smooth, or several of them.")
+    return methods
 
 
 def demo(asked: Namespace) -> None:
@@ -175,14 +189,14 @@ COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, renam
 COMMANDS["filter"] = filter_motion
 
 
-def _cutoff(text):
-    """A cut-off in hertz."""
+def _positive(text, what, unit):
+    """A number above zero."""
     try:
         value = float(text)
     except ValueError:
         value = 0.0
     if not 0 < value < 1e6:
-        raise InputError(f"'{text}' is no cut-off; give hertz above zero, or auto.")
+        raise InputError(f"'{text}' is no {what}; give {unit} above zero, or auto.")
     return value
 
 

@@ -140,30 +140,40 @@ def print_contacts(entry):
 
 def cleaned(entry, done, out):
     """What a filter did, as plain data."""
-    names = entry.skeleton.names
-    called = lambda key: key if isinstance(key, str) else names[key]  # noqa: E731
+    changes = done.changes
     return {
         "file": str(entry.path),
         "clip": entry.name,
         "out": str(out),
         "frames": done.clip.frames,
         "rate": done.clip.rate,
-        "spikes": {called(key): frames for key, frames in done.report.spikes.items()},
-        "cutoffs_hz": {called(key): round(value, 3) for key, value in done.report.cutoffs.items()},
-        "changed_degrees": {"rms": round(done.degrees[0], 4), "largest": round(done.degrees[1], 3)},
-        "slide_mm": {"before": round(done.slides[0] * 1000, 3), "after": round(done.slides[1] * 1000, 3)},
+        "spikes": done.spikes,
+        "cutoffs_hz": {name: round(value, 3) for name, value in done.cutoffs.items()},
+        "changed_degrees": {"rms": round(changes.degrees[0], 4), "largest": round(changes.degrees[1], 3)},
+        "changed_cm": {"hands": round(changes.hands * 100, 3), "feet": round(changes.feet * 100, 3)},
+        "slide_mm": _before_after(changes.slides, 1000),
+        "peak_speed": _before_after(changes.peaks, 1),
     }
+
+
+def _before_after(values, times):
+    return {name: round(value * times, 3) for name, value in zip(("before", "after"), values)}
 
 
 def print_cleaned(entry, done, out):
     """What a filter did, in a few lines."""
-    spikes = sum(map(len, done.report.spikes.values()))
-    say(f"{entry.name}: {counted(spikes, 'spike')} in {counted(len(done.report.spikes), 'channel')}")
-    if done.report.cutoffs:
-        low, high = (end(done.report.cutoffs.values()) for end in (min, max))
+    changes = done.changes
+    spikes = sum(map(len, done.spikes.values()))
+    say(f"{entry.name}: {counted(spikes, 'spike')} in {counted(len(done.spikes), 'channel')}")
+    if done.cutoffs:
+        low, high = (end(done.cutoffs.values()) for end in (min, max))
         say(f"Low-pass at {low:.1f} Hz" if low == high else f"Low-pass at {low:.1f} to {high:.1f} Hz")
-    say(f"Rotations changed by {done.degrees[0]:.2f} degrees RMS, {done.degrees[1]:.1f} at most")
-    say(f"Standing feet slide up to {done.slides[1] * 1000:.1f} mm; before {done.slides[0] * 1000:.1f} mm")
+    say(f"Rotations changed by {changes.degrees[0]:.2f} degrees RMS, {changes.degrees[1]:.1f} at most")
+    say(f"Hands moved by up to {changes.hands * 100:.1f} cm, feet by up to {changes.feet * 100:.1f} cm")
+    before, after = (1000 * slide for slide in changes.slides)
+    say(f"What stands or is held slides up to {after:.1f} mm; before {before:.1f} mm")
+    before, after = changes.peaks
+    say(f"Highest speed of hands and feet {after:.2f} m/s; before {before:.2f} m/s")
     say(f"Wrote {out}")
 
 

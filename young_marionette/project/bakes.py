@@ -15,9 +15,11 @@ from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND
 from ..core.findings import Fact, Finding
+from ..core.passes.stack import Pass, length
 from ..core.resample import resample
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
+from .passes import Passed
 from .planting import adapts, carry, clears, hands_of, plants
 
 if TYPE_CHECKING:
@@ -27,12 +29,13 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, eq=False)
 class Bake:
-    """``placed_clip``: the motion on the rig, a pose on every frame, in our world.
+    """``dense``: the motion on the rig as it was baked, a pose on every frame, in our world. ``passes``: what is done to it
+    since, first things first.
 
     ``source``: id of the entry that it came from. ``rig`` and ``pairing``: the rig, and strings, stance and settings,
     as they were then; ``fps`` and ``frames`` what was asked for (see ``baked``). ``digest``: of all that went in; empty
     where that is not known (bakes of projects of version 2). A pairing of None is not known either.
-    ``contacts``: what its feet are planted by, in its frames; None where they are free.
+    ``contacts``: what touches, in its frames; None where that is not known (bakes of projects of versions 2 to 4).
     """
 
     id: str
@@ -40,12 +43,13 @@ class Bake:
     source: str
     rig: Entry
     pairing: Pairing | None
-    placed_clip: Clip
+    dense: Clip
     fps: float | None = None
     frames: tuple[int, int] | None = None
     digest: str = ""
     tags: tuple[str, ...] = ()
     contacts: Contacts | None = None
+    passes: tuple[Pass, ...] = ()
 
     role = BAKED
     path: Path | None = None
@@ -53,16 +57,32 @@ class Bake:
     body_facts = ()
 
     @property
+    def passed(self) -> Passed:
+        """The dense motion with its passes."""
+        return Passed(self.dense, self.passes, self.rig.metric_body, self.rig.placed_character, self.contacts)
+
+    @property
+    def placed_clip(self) -> Clip:
+        """The motion after all passes, worked out where it is not known."""
+        return self.passed.stage().clip
+
+    @property
+    def length(self) -> tuple[int, float]:
+        """``(frames, frames per second)`` after all passes, at once."""
+        return length(self.passes, self.dense.frames, self.dense.rate)
+
+    @property
     def clip(self) -> Clip:
         """The motion in the unit and axes of the rig's file."""
-        key = self.placed_clip, self.rig.skeleton
-        return EVALUATOR.of("baked clip in its file's world", key, lambda: self.rig.to_file_world(self.placed_clip))
+        placed = self.placed_clip
+        key = placed, self.rig.skeleton
+        return EVALUATOR.of("baked clip in its file's world", key, lambda: self.rig.to_file_world(placed))
 
-    take = property(attrgetter("placed_clip"))
+    take = property(attrgetter("dense"))
 
     # What is told of the rig is told of what is baked onto it.
     skeleton = property(attrgetter("rig.skeleton"))
-    placed_skeleton = property(attrgetter("placed_clip.skeleton"))
+    placed_skeleton = property(attrgetter("dense.skeleton"))
     correction = property(attrgetter("rig.correction"))
     figure = property(attrgetter("rig.figure"))
     family = property(attrgetter("rig.family"))
@@ -86,15 +106,15 @@ def baked(
     fps: float | None = None,
     frames: tuple[int, int] | None = None,
     name: str | None = None,
-) -> tuple[Clip, Contacts | None]:
-    """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig), and what it is planted by.
+) -> tuple[Clip, Contacts]:
+    """The source entry's clip on the rig: a pose on every frame (a Clip on the placed rig), and what touches.
 
     ``frames (first, last)``: both included, counted from 0 in the source clip. ``fps``: frames per
     second of the result, the source's if None; its length in seconds stays.
     """
     clip, contacts = spanned(source, fps, frames)
     if not adapts(pairing, rig):
-        return carry(pairing, source, rig, clip, contacts, name or clip.name), None
+        return carry(pairing, source, rig, clip, contacts, name or clip.name), contacts
     if frames is not None and fps is None:
         # Where a foot stands does not depend on where the clip is cut.
         whole = carry(pairing, source, rig, source.placed_clip, source.contacts, name or clip.name)

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 # Fields of a state that hold single values.
-_PLAIN = ("name", "source", "rig", "stringings", "stance_tolerance", "limits")
+_PLAIN = ("name", "source", "rig", "stringings", "stance_tolerance", "limits", "presets")
 # What listeners listen for: what the active pair comes out of, and all that can be seen on the stage.
 PAIR = ("entries", "source", "rig", "pairings", "uses")
 FIGURES = (*PAIR, "bakes")

@@ -19,6 +19,7 @@ from .bakes import Bake
 from .changes import EVERYTHING, Change, between, only_in
 from .entry import BAKED, CLIP, RIG, Entry
 from .pairing import Pairing, Use
+from .passes import Preset
 from .stringing import StringingFile, adapt, from_file, to_file
 from .stringing.sides import Bare
 
@@ -35,7 +36,7 @@ class State:
 
     ``uses``: what is set for one clip on one rig alone, by the ids of both.
     ``stance_tolerance``: degrees that a limb may stand apart in the stance before it is a snag.
-    ``limits``: how far feet may be off before it is one.
+    ``limits``: how far feet may be off before it is one. ``presets``: named lists of passes.
     """
 
     name: str = "Untitled"
@@ -48,6 +49,7 @@ class State:
     limits: Limits = Limits()
     bakes: tuple[Bake, ...] = ()
     uses: dict[tuple[str, str], Use] = field(default_factory=dict)
+    presets: tuple[Preset, ...] = ()
 
     @property
     def library(self) -> tuple[Entry | Bake, ...]:

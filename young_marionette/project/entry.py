@@ -103,6 +103,11 @@ class Entry:
         return place_figure(self.rested_skeleton, self.correction, self.declared)
 
     @property
+    def length(self) -> tuple[int, float]:
+        """``(frames, frames per second)`` of the placed clip."""
+        return self.placed_clip.frames, self.placed_clip.rate
+
+    @property
     def contacts(self) -> Contacts:
         """What the placed clip touches, as found in it; nothing for what has no motion or no body."""
         clip, body, character = self.placed_clip, self.metric_body, self.placed_character

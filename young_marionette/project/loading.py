@@ -32,6 +32,7 @@ from .document import State
 from .entry import Entry
 from .old_scales import with_typed_scales
 from .pairing import Use
+from .pass_files import pass_of, preset_of
 from .schema import VERSION, BakeFile, EntryFile, FindingFile, LayoutFile, MotionFile, ProjectFile
 from .soundness import UNSOUND, sound_clip, sound_keys, sound_layout, sound_skeleton
 from .strict import parse
@@ -57,7 +58,8 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     source, rig = (i if i in known else None for i in (file.source, file.rig))
     uses = {(u.source, u.rig): Use(**u.model_dump(exclude={"source", "rig"})) for u in file.uses}
     limits = Limits(**file.limits.model_dump())
-    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits)
+    presets = tuple(map(preset_of, file.presets))
+    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits, presets=presets)
 
 
 def with_pairings(label: str, state: State, pairings: Sequence[PairingFile], version: int) -> State:
@@ -137,7 +139,7 @@ class Reading:
         frames = item.frames
         return Bake(
             item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags),
-            _contacts(item.contacts) if item.contacts is not None else None,
+            _contacts(item.contacts) if item.contacts is not None else None, tuple(map(pass_of, item.passes)),
         )  # fmt: skip
 
     def skeleton(self, joints: list[str], blob: str) -> Skeleton:

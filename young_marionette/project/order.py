@@ -103,8 +103,9 @@ def carry_out(items: Iterable[Item], overwrite: bool, progress: Callable[[float]
     for i, item in enumerate(items):
         progress(i / len(items))
         try:
-            deliver(item.path, item.bake.placed_clip, item.bake.rig, overwrite, item.body)
-            done.append(Written(item.path, item.bake.placed_clip.frames, item.path.stat().st_size))
+            clip = item.bake.placed_clip
+            deliver(item.path, clip, item.bake.rig, overwrite, item.body)
+            done.append(Written(item.path, clip.frames, item.path.stat().st_size))
         except InputError as error:
             done.append(Written(item.path, problem=str(error)))
     return done

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
+from .bakes import Bake
+from .entry import Entry
 from .planting import adapts, carry, known_result
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
-    from ..core.contacts.contact import Contacts
-    from .entry import Entry
     from .pairing import Pairing
+    from .passes import Passed
 
 _BLOCK = 48
 _AROUND = 0.8  # seconds of motion that planting looks at on each side before the whole clip is worked out
@@ -26,13 +27,30 @@ class Motion:
     Where feet are planted, what is not worked out yet is planted by what lies around the frame.
     """
 
-    def __init__(self, source: Entry, pairing: Pairing | None = None, rig: Entry | None = None) -> None:
+    def __init__(
+        self,
+        source: Entry | Bake,
+        pairing: Pairing | None = None,
+        rig: Entry | None = None,
+        passed: Passed | None = None,
+    ) -> None:
+        """``passed``: of a bake with other passes than its own."""
         self.source, self.pairing, self.rig = source, pairing, rig
-        self.clip: Clip = source.placed_clip
         self.whole: Clip | None = None
-        self._contacts: Contacts | None = None
-        self.adapted = pairing is not None and rig is not None and adapts(pairing, rig)
-        if self.adapted and pairing is not None and rig is not None:
+        self.passed: Passed | None = None
+        self.adapted, self._contacts = False, None
+        self.clip: Clip = source.dense if isinstance(source, Bake) else source.placed_clip
+        self.frames, self.rate = self.clip.frames, self.clip.rate
+        if isinstance(source, Bake):
+            self.passed = passed if passed is not None else source.passed
+            if not self.passed.passes:
+                self.passed = None
+                return
+            self.frames, self.rate = self.passed.length
+            known = self.passed.result
+            self.whole = known.clip if known is not None else None
+        elif pairing is not None and rig is not None and adapts(pairing, rig):
+            self.adapted = True
             self.whole = known_result(pairing, source, rig)
             if self.whole is None and source.knows_contacts:
                 self._contacts = source.contacts
@@ -40,19 +58,13 @@ class Motion:
     @property
     def lags(self) -> bool:
         """Whether the whole clip has to be worked out before what is shown is exact."""
-        return self.adapted and self.whole is None
-
-    @property
-    def frames(self) -> int:
-        return self.clip.frames
-
-    @property
-    def rate(self) -> float:
-        return self.clip.rate
+        return (self.adapted or self.passed is not None) and self.whole is None
 
     def _worked_out(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
         if self.whole is not None:
             return forward_rows(self.whole.cut(first, last))
+        if self.passed is not None:
+            return forward_rows(self.passed.part(first, last))
         if self.pairing is None or self.rig is None:
             return forward_rows(self.clip.cut(first, last))
         if self._contacts is None:
@@ -60,12 +72,17 @@ class Motion:
         around = round(_AROUND * self.rate)
         start, end = max(first - around, 0), min(last + around, self.frames - 1)
         contacts = self._contacts.in_frames(start, end, self.rate)
+        assert isinstance(self.source, Entry)  # bakes are not carried over again
         part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts, quick=True)
         return forward_rows(part.cut(first - start, last - start))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""
-        of = (self.whole,) if self.whole is not None else (self.clip, self.pairing, self._contacts)
+        of: tuple[Any, ...] = (self.clip, self.pairing, self._contacts)
+        if self.whole is not None:
+            of = (self.whole,)
+        elif self.passed is not None:
+            of = self.clip, self.passed.passes
         # While something is dragged, each new motion is asked for one frame only: that one is to come quickly.
         first, rows = EVALUATOR.of("first frame", of, lambda: (frame, self._worked_out(frame, frame)))
         if frame == first:

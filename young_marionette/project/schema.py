@@ -1,4 +1,4 @@
-"""The schema of ``project.json`` in a project file, version 4, with the fields that earlier versions had."""
+"""The schema of ``project.json`` in a project file, version 5, with the fields that earlier versions had."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .pass_files import PassFile, PresetFile
 from .strict import Strict
 from .stringing.schema import Clear, Feet, Hands, Share, StringingFile
 
-VERSION = 4
+VERSION = 5
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
@@ -202,6 +203,7 @@ class BakeFile(Strict):
     contacts: ContactsFile | None = None
     digest: str = ""
     tags: list[str] = []
+    passes: list[PassFile] = []
 
 
 class LimitsFile(Strict):
@@ -228,6 +230,7 @@ class ProjectFile(Strict):
     stringings: list[StringingFile] = []
     stance_tolerance: float = Field(default=10.0, ge=0, le=180)
     limits: LimitsFile = LimitsFile()
+    presets: list[PresetFile] = []
 
 
 # --- as earlier versions had it ------------------------------------------------------------------

@@ -32,6 +32,7 @@ from . import migration
 from .blobs import Blob, ZipBlobs
 from .document import Stamp
 from .loading import of_document
+from .pass_files import pass_file, preset_file
 from .schema import (
     VERSION,
     BakeFile,
@@ -187,6 +188,7 @@ def described(state: State) -> tuple[ProjectFile, dict[str, Blob]]:
         stringings=list(state.stringings),
         stance_tolerance=state.stance_tolerance,
         limits=LimitsFile(**vars(state.limits)),
+        presets=[preset_file(preset) for preset in state.presets],
     )
     return document, blobs
 
@@ -238,7 +240,7 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
     if pairing is not None:
         source, rig = (Bare(skeleton, skeleton.digest[:16]) for skeleton in (pairing.source, pairing.target))
         stringing = to_file(pairing, source, rig)
-    motion = _motion_file(one.placed_clip, blobs)
+    motion = _motion_file(one.dense, blobs)
     assert motion is not None  # of a clip
     return BakeFile(
         id=one.id,
@@ -256,6 +258,7 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
         contacts=_contacts_file(one.contacts),
         digest=one.digest,
         tags=list(one.tags),
+        passes=[pass_file(p) for p in one.passes],
     )
 
 

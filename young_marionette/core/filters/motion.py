@@ -2,111 +2,278 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+import itertools
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from .. import rotations as rot
 from ..clip import as_rows, from_rows
-from .lowpass import butterworth, suggested
-from .spikes import confirmed, hampel
+from .breaks import breaks
+from .methods import Filter, LowPass, Smoother, Spikes
+from .spikes import over, spikes
 
 if TYPE_CHECKING:
     from ..clip import Clip
 
-AUTO = "auto"
 ROTATION, POSITION, MORPH = CHANNELS = ("rotation", "position", "morph")
-_TURN, _WAY, _WEIGHT = (
-    np.radians(4.0) / 2,
-    0.01,
-    0.05,
-)  # of quaternions (half the angle), metres, weights: no spike below
+# No spike is smaller: of quaternions (half the angle), metres, weights.
+_LEAST = {ROTATION: float(np.radians(4.0) / 2), POSITION: 0.01, MORPH: 0.05}
+_HUGE = {ROTATION: float(np.radians(60.0) / 2)}
+_FLIP = np.radians(100.0)  # from one frame to the next
 _EASE = 0.1  # seconds in which a filter comes on at the ends of a range
-_SLOWEST = 0.7  # hertz: no lower cut-off is suggested
 
 
 @dataclass(frozen=True)
-class Cleaning:
-    """``spikes``: taken out first. ``low_pass``: hertz, "auto" for what each channel asks for, or None. ``order``: of it.
+class Scope:
+    """``channels``: which kinds. ``names``: of the joints and morphs that are meant (None: all).
 
-    ``channels``: which kinds; ``joints``: which of them (None: all). ``frames``: first and last, both included (None: all).
+    ``frames``: first and last, both included (None: all).
     """
 
-    spikes: bool = False
-    low_pass: float | str | None = None
-    order: int = 2
     channels: tuple[str, ...] = CHANNELS
-    joints: frozenset[int] | None = None
+    names: frozenset[str] | None = None
     frames: tuple[int, int] | None = None
+
+    def has(self, name: str) -> bool:
+        return self.names is None or name in self.names
 
 
 @dataclass
 class Report:
-    """What was done: spikes ``{joint, or name of a morph: frames}``, cut-offs in hertz likewise."""
+    """What was done: spikes ``{joint or morph: frames}``, cut-offs in hertz likewise, and where the clip jumps."""
 
-    spikes: dict[int | str, list[int]]
-    cutoffs: dict[int | str, float]
-
-
-def cleaned(clip: Clip, cleaning: Cleaning) -> tuple[Clip, Report]:
-    """``clip`` with its channels cleaned, and what was done. Rotations stay of length one and never flip."""
-    report = Report({}, {})
-    share = _share(clip, cleaning.frames)
-    wanted: Collection[int] = range(len(clip.skeleton)) if cleaning.joints is None else cleaning.joints
-    turns, moves, weights = as_rows(clip.rotations).copy(), as_rows(clip.translations).copy(), clip.weights.T.copy()
-    if ROTATION in cleaning.channels:
-        for joint in wanted:
-            rows = rot.continuous(turns[joint].T).T
-            made = _channel(rows, clip.rate, cleaning, _TURN, share, joint, report)
-            turns[joint] = made / np.maximum(np.linalg.norm(made, axis=0), 1e-12)
-    if POSITION in cleaning.channels:
-        for i, joint in enumerate(map(int, clip.moving)):
-            if joint in wanted:
-                moves[i] = _channel(moves[i], clip.rate, cleaning, _WAY, share, joint, report)
-    if MORPH in cleaning.channels:
-        for i, name in enumerate(clip.morphs):
-            made = _channel(weights[i : i + 1], clip.rate, cleaning, _WEIGHT, share, name, report)[0]
-            inside = weights[i].min(initial=0.0) >= 0 and weights[i].max(initial=1.0) <= 1
-            weights[i] = np.clip(made, 0, 1) if inside else made
-    return replace(clip, rotations=from_rows(turns), translations=from_rows(moves), weights=weights.T), report
+    spikes: dict[str, list[int]] = field(default_factory=dict)
+    cutoffs: dict[str, float] = field(default_factory=dict)
+    breaks: list[int] = field(default_factory=list)
 
 
-def _channel(
-    rows: np.ndarray, rate: float, cleaning: Cleaning, least: float, share: np.ndarray, key: int | str, report: Report
+@dataclass(frozen=True, eq=False)
+class Channel:
+    """Channels of one kind: the names of their joints or morphs, and ``rows (channels, n, frames)``."""
+
+    kind: str
+    names: list[str]
+    rows: np.ndarray
+
+
+Measures = dict[str, np.ndarray]  # of each kind of channel, what a filter needs to know of whole curves
+
+
+def measured(
+    clip: Clip, method: Filter, scope: Scope = Scope(), groups: Mapping[str, Collection[str]] = {}
+) -> Measures:
+    """What a filter needs to know of the whole clip. ``groups``: the joints of each part of the body."""
+    if isinstance(method, Spikes):
+        return {}
+    part, measures = _part(scope.frames, clip.frames), {}
+    for channel in _channels(clip, scope):
+        kind, names, rows = channel.kind, channel.names, channel.rows
+        worth = method.measure(rows[..., part], clip.rate)
+        if worth is None:
+            continue
+        piece = rows[..., part]
+        for i, cuts in _torn(cosines_of(piece)).items() if kind == ROTATION else ():
+            longest = max(_stretches(np.ones(piece.shape[-1], bool), cuts), key=lambda s: s.stop - s.start)
+            worth[i : i + 1] = method.measure(piece[i : i + 1, :, longest], clip.rate)
+        if isinstance(method, LowPass):
+            for group, cutoff in method.parts:
+                worth[[name in groups.get(group, ()) for name in names]] = cutoff
+        measures[kind] = worth
+    return measures
+
+
+def filtered(
+    clip: Clip,
+    method: Filter,
+    scope: Scope = Scope(),
+    groups: Mapping[str, Collection[str]] = {},
+    measures: Measures | None = None,
+    first: int = 0,
+    total: int | None = None,
+) -> tuple[Clip, Report]:
+    """``clip`` with its channels filtered, and what was done. Rotations stay of length one and never flip.
+
+    Of a part of a longer clip: ``measures`` of that one, the frame ``first`` of it that the part begins with, and its
+    ``total`` frames.
+    """
+    if measures is None:
+        measures = measured(clip, method, scope, groups)
+    inside = _share(scope.frames, total or clip.frames, clip.rate)[first : first + clip.frames] > 0
+    report = Report()
+
+    def run(channel: Channel) -> np.ndarray:
+        rows, names = channel.rows, channel.names
+        cosines = cosines_of(rows) if channel.kind == ROTATION else None
+        if cosines is not None:
+            report.breaks = [frame + first for frame in breaks(rows, cosines)]
+        if isinstance(method, LowPass):
+            known = zip(names, measures[channel.kind].tolist())
+            report.cutoffs |= {
+                name: hertz for name, hertz in known if np.isfinite(hertz) and name not in report.cutoffs
+            }
+        out = rows
+        for part in _stretches(inside, [frame - first for frame in report.breaks]):
+            piece = rows[..., part]
+            if isinstance(method, Spikes):
+                done = _despiked(piece, method, channel.kind, names, clip.rate, part.start + first, report)
+            else:
+                torn = {} if cosines is None else _torn(cosines[:, part.start : part.stop - 1])
+                done = _smooth(piece, method, clip.rate, measures.get(channel.kind), torn)
+            if done is piece:
+                continue
+            if piece.shape == rows.shape:
+                return done
+            out = rows.copy() if out is rows else out
+            out[..., part] = done
+        return out
+
+    return changed(clip, scope, run, first, total), report
+
+
+def changed(
+    clip: Clip, scope: Scope, run: Callable[[Channel], np.ndarray], first: int = 0, total: int | None = None
+) -> Clip:
+    """``clip`` with the channels that are meant as ``run`` makes them, eased in at the ends of the range.
+
+    ``run`` gives the rows that it got where it changes nothing, and else others. See ``filtered`` for parts of clips.
+    """
+    share = _share(scope.frames, total or clip.frames, clip.rate)[first : first + clip.frames]
+    made = {}
+    for channel in _channels(clip, scope):
+        rows, out = channel.rows, run(channel)
+        if out is rows or not share.any():
+            continue
+        if share.min() < 1:
+            if channel.kind == ROTATION:  # on the same side of the sphere
+                out = out * np.where(np.einsum("jcf,jcf->jf", rows, out) < 0, -1.0, 1.0)[:, None]
+            out = rows + share * (out - rows)
+        made[channel.kind] = channel, out
+    return _put(clip, made)
+
+
+def cosines_of(turns: np.ndarray) -> np.ndarray:
+    """Cosines of half the angles from frame to frame ``(joints, frames - 1)``."""
+    return np.einsum("jcf,jcf->jf", turns[..., 1:], turns[..., :-1])
+
+
+def _smooth(
+    rows: np.ndarray, method: Smoother, rate: float, measures: np.ndarray | None, torn: dict[int, list[int]]
 ) -> np.ndarray:
-    """A channel ``(n, frames)``, cleaned as far as ``share (frames,)`` says."""
-    made, part = rows, share > 0
-    if cleaning.spikes:
-        bad, made = confirmed(rows, hampel(rows, rate, least) & part, least)
-        if bad.any():
-            report.spikes[key] = sorted({*report.spikes.get(key, ()), *np.flatnonzero(bad).tolist()})
-    if cleaning.low_pass is not None and np.ptp(made, axis=-1).max(initial=0.0) > 1e-9:
-        cutoff = cleaning.low_pass
-        if cutoff == AUTO:
-            cutoff = max(suggested(made[:, part], rate, cleaning.order), _SLOWEST)
-        if not np.isfinite(cutoff):
-            return made
-        report.cutoffs.setdefault(key, float(cutoff))
-        # What lies outside of the range counts for nothing.
-        smooth = made.copy()
-        smooth[:, part] = butterworth(made[:, part], rate, float(cutoff), cleaning.order)
-        made = made + share * (smooth - made)
-    return made
+    """Rows, smoothed; never across the frames at which single channels of them are torn. The same array where nothing is done."""
+    out = method.run(rows, rate, measures)  # type: ignore[arg-type]
+    if torn and out is rows:
+        return rows
+    for i, cuts in torn.items():
+        own = None if measures is None else measures[i : i + 1]
+        for part in _stretches(np.ones(rows.shape[-1], bool), cuts):
+            out[i : i + 1, :, part] = method.run(rows[i : i + 1, :, part], rate, own)  # type: ignore[arg-type]
+    return out
 
 
-def _share(clip: Clip, frames: tuple[int, int] | None) -> np.ndarray:
-    """How much of a filter each frame gets ``(frames,)``: eased at those ends of the range that lie inside the clip."""
-    share = np.zeros(clip.frames)
-    first, last = frames if frames is not None else (0, clip.frames - 1)
-    share[first : last + 1] = 1.0
-    ease = max(round(_EASE * clip.rate), 1)
+def _torn(cosines: np.ndarray) -> dict[int, list[int]]:
+    """The frames at which single joints turn so far at once that they don't turn but flip: ``{channel: frames}``."""
+    flips = cosines < np.cos(_FLIP / 2)
+    return {int(i): (np.flatnonzero(flips[i]) + 1).tolist() for i in np.flatnonzero(flips.any(axis=1))}
+
+
+def _despiked(
+    rows: np.ndarray, method: Spikes, kind: str, names: list[str], rate: float, first: int, report: Report
+) -> np.ndarray:
+    """A stretch of channels without spikes. ``first``: its first frame in the whole clip."""
+    bad = spikes(rows, rate, _LEAST[kind], method.threshold, method.window, method.longest, _HUGE.get(kind, np.inf))
+    numbers = {name: i for i, name in enumerate(names)}
+    for name, frame in method.kept:
+        if name in numbers and 0 <= frame - first < rows.shape[-1]:
+            bad[numbers[name], frame - first] = False
+    for i in np.flatnonzero(bad.any(axis=1)):
+        found = (np.flatnonzero(bad[i]) + first).tolist()
+        report.spikes[names[i]] = sorted({*report.spikes.get(names[i], ()), *found})
+    return over(rows, bad)
+
+
+def _channels(clip: Clip, scope: Scope) -> list[Channel]:
+    """The channels that are meant; rotations have signs that don't jump."""
+    skeleton, found = clip.skeleton.names, []
+    if ROTATION in scope.channels:
+        joints = [j for j, name in enumerate(skeleton) if scope.has(name)]
+        turns = as_rows(clip.rotations)
+        found.append(
+            (ROTATION, [skeleton[j] for j in joints], continuous(turns if len(joints) == len(turns) else turns[joints]))
+        )
+    if POSITION in scope.channels:
+        which = [i for i, joint in enumerate(clip.moving) if scope.has(skeleton[joint])]
+        found.append((POSITION, [skeleton[clip.moving[i]] for i in which], as_rows(clip.translations)[which]))
+    if MORPH in scope.channels:
+        which = [i for i, name in enumerate(clip.morphs) if scope.has(name)]
+        found.append((MORPH, [clip.morphs[i] for i in which], np.ascontiguousarray(clip.weights.T[which][:, None])))
+    return [Channel(*one) for one in found if one[1]]
+
+
+def _put(clip: Clip, made: dict[str, tuple[Channel, np.ndarray]]) -> Clip:
+    """The clip with other channels, which are nobody else's."""
+    changes: dict[str, Any] = {}
+    if ROTATION in made:
+        channel, out = made[ROTATION]
+        out /= np.maximum(np.sqrt(np.einsum("jcf,jcf->jf", out, out)), 1e-12)[:, None]
+        if len(channel.names) < len(clip.skeleton):
+            turns = as_rows(clip.rotations).copy()
+            turns[[clip.skeleton.index[name] for name in channel.names]] = out
+            out = turns
+        changes["rotations"] = from_rows(out)
+    if POSITION in made:
+        channel, out = made[POSITION]
+        moves, wanted = as_rows(clip.translations).copy(), set(channel.names)
+        moves[[i for i, joint in enumerate(clip.moving) if clip.skeleton.names[joint] in wanted]] = out
+        changes["translations"] = from_rows(moves)
+    if MORPH in made:
+        channel, out = made[MORPH]
+        rows = channel.rows
+        inside = (rows.min(axis=(1, 2), initial=0.0) >= 0) & (rows.max(axis=(1, 2), initial=1.0) <= 1)
+        out = np.where(inside[:, None, None], np.clip(out, 0, 1), out)
+        weights = clip.weights.copy()
+        weights[:, [clip.morphs.index(name) for name in channel.names]] = out[:, 0].T
+        changes["weights"] = weights
+    return replace(clip, **changes) if changes else clip
+
+
+def continuous(turns: np.ndarray) -> np.ndarray:
+    """Rotations ``(joints, 4, frames)`` with signs that don't jump; the same array where none does."""
+    jumps = cosines_of(turns) < 0
+    if not jumps.any():
+        return turns
+    signs = np.ones((len(turns), turns.shape[-1]))
+    signs[:, 1:] -= 2 * (np.cumsum(jumps, axis=1) % 2)
+    return turns * signs[:, None]
+
+
+def _part(frames: tuple[int, int] | None, total: int) -> slice:
+    return slice(0, total) if frames is None else slice(min(frames[0], total), min(frames[1] + 1, total))
+
+
+def _stretches(inside: np.ndarray, cuts: list[int]) -> list[slice]:
+    """The frames that are ``inside`` (one run), cut where the clip jumps."""
+    at = np.flatnonzero(inside)
+    if not len(at):
+        return []
+    first, end = int(at[0]), int(at[-1]) + 1
+    return [slice(a, b) for a, b in itertools.pairwise([first, *(c for c in cuts if first < c < end), end])]
+
+
+def _share(frames: tuple[int, int] | None, total: int, rate: float) -> np.ndarray:
+    """How much of a filter each frame gets ``(total,)``: eased at those ends of the range that lie inside the clip."""
+    share, part = np.zeros(total), _part(frames, total)
+    share[part] = 1.0
+    if part.start >= part.stop:
+        return share
+    first, last = part.start, part.stop - 1
+    ease = max(round(_EASE * rate), 1)
     ramp = (np.arange(ease) + 1) / (ease + 1)
     ramp = ramp * ramp * (3 - 2 * ramp)
     count = min(ease, (last - first + 1) // 2)
     if first > 0:
         share[first : first + count] = ramp[:count]
-    if last < clip.frames - 1:
+    if last < total - 1:
         share[last + 1 - count : last + 1] = ramp[:count][::-1]
     return share

@@ -3,6 +3,7 @@
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
 from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
+from .passes import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTouch, SetTransfer, UseStringing
 from .stance import (
     AdoptPose,
@@ -21,6 +22,7 @@ __all__ = [
     "AdaptStringing",
     "AddBake",
     "AddEntries",
+    "AddPass",
     "AdoptPose",
     "Bake",
     "BakeAnew",
@@ -31,19 +33,24 @@ __all__ = [
     "DeleteContact",
     "DrawContact",
     "GroundFrame",
+    "KeepPreset",
     "KeepStringing",
     "LetGoContacts",
     "Lock",
     "MatchStance",
     "MirrorTurn",
     "MoveContactEnd",
+    "MovePass",
     "Remove",
+    "RemovePass",
+    "RemovePreset",
     "Rename",
     "RenameBones",
     "ResetBone",
     "SetAngle",
     "SetJointLimit",
     "SetLimit",
+    "SetPass",
     "SetRole",
     "SetThreshold",
     "SetTolerance",
@@ -57,6 +64,8 @@ __all__ = [
     "TieBones",
     "TurnBone",
     "Untie",
+    "UsePreset",
     "UseStringing",
+    "preset_of",
     "turn_degrees",
 ]

@@ -97,7 +97,9 @@ class BakeAnew:
         if frames is not None:
             last = source.placed_clip.frames - 1
             frames = min(frames[0], last), min(frames[1], last)
-        return state.with_entry(replace(bake(old.id, old.name, pairing, source, rig, fps, frames), tags=old.tags))
+        return state.with_entry(
+            replace(bake(old.id, old.name, pairing, source, rig, fps, frames), tags=old.tags, passes=old.passes)
+        )
 
 
 @dataclass(frozen=True, eq=False)

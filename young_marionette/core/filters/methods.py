@@ -1,0 +1,155 @@
+"""The filters that there are: each is a value that says what to do, and does it to rows of values.
+
+``run(rows, rate, measures)`` takes ``rows (channels, n, frames)`` and gives as many. ``measure(rows, rate)`` tells what of
+it depends on the whole curve ``(channels,)``, or None, so that a part of a clip is filtered as the whole one is.
+``halo``: seconds that a frame of the result looks at on each side. ``code``: by which it is known in files.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from . import adaptive, windows
+from .lowpass import butterworth, suggestions
+
+AUTO = "auto"
+_SLOWEST = 0.7  # hertz: no lower cut-off is suggested
+_LONG = 60.0  # seconds
+
+
+@dataclass(frozen=True)
+class Spikes:
+    """Spikes taken out (see spikes). ``window``: seconds; ``longest``: frames. ``kept``: found ones that are none, as
+    pairs of a joint's or a morph's name and a frame.
+    """
+
+    threshold: float = 2.6
+    window: float = 0.1
+    longest: int = 3
+    kept: tuple[tuple[str, int], ...] = ()
+
+    code: ClassVar[str] = "spikes"
+
+    @property
+    def halo(self) -> float:
+        return 2 * self.window + 0.3
+
+
+class _Smooth:
+    """What smoothers have in common: nothing to measure before."""
+
+    def measure(self, rows: np.ndarray, rate: float) -> np.ndarray | None:
+        return None
+
+
+@dataclass(frozen=True)
+class LowPass(_Smooth):
+    """Butterworth's filter (see lowpass). ``cutoff``: hertz, or "auto" for what each channel asks for; ``order``: 2 or 4.
+
+    ``parts``: cut-offs of single parts of the body in place of it, as pairs of a part's name and hertz.
+    """
+
+    cutoff: float | str = AUTO
+    order: int = 2
+    seamless: bool = False
+    parts: tuple[tuple[str, float], ...] = ()
+
+    code: ClassVar[str] = "low-pass"
+
+    @property
+    def halo(self) -> float:
+        lowest = min([_SLOWEST if isinstance(self.cutoff, str) else self.cutoff, *(hertz for _, hertz in self.parts)])
+        return min(2.0 / lowest, _LONG)
+
+    def measure(self, rows: np.ndarray, rate: float) -> np.ndarray:
+        if not isinstance(self.cutoff, str):
+            return np.full(len(rows), float(self.cutoff))
+        asked = suggestions(rows, rate, self.order).cutoffs
+        return np.maximum(asked, _SLOWEST)
+
+    def run(self, rows: np.ndarray, rate: float, measures: np.ndarray) -> np.ndarray:
+        out = rows
+        for cutoff in np.unique(measures[np.isfinite(measures)]):
+            which = measures == cutoff
+            if which.all():
+                return butterworth(rows, rate, float(cutoff), self.order, self.seamless)
+            out = rows.copy() if out is rows else out
+            out[which] = butterworth(rows[which], rate, float(cutoff), self.order, self.seamless)
+        return out
+
+
+@dataclass(frozen=True)
+class SavitzkyGolay(_Smooth):
+    """See windows."""
+
+    seconds: float = 0.2
+    degree: int = 3
+    seamless: bool = False
+
+    code: ClassVar[str] = "savitzky-golay"
+
+    @property
+    def halo(self) -> float:
+        return self.seconds
+
+    def run(self, rows: np.ndarray, rate: float, _measures: None) -> np.ndarray:
+        return windows.savitzky_golay(rows, rate, self.seconds, self.degree, self.seamless)
+
+
+@dataclass(frozen=True)
+class Gaussian(_Smooth):
+    """See windows."""
+
+    seconds: float = 0.1
+    seamless: bool = False
+
+    code: ClassVar[str] = "gaussian"
+
+    @property
+    def halo(self) -> float:
+        return 3 * self.seconds
+
+    def run(self, rows: np.ndarray, rate: float, _measures: None) -> np.ndarray:
+        return windows.gaussian(rows, rate, self.seconds, self.seamless)
+
+
+@dataclass(frozen=True)
+class Median(_Smooth):
+    """See windows."""
+
+    seconds: float = 0.1
+    seamless: bool = False
+
+    code: ClassVar[str] = "median"
+
+    @property
+    def halo(self) -> float:
+        return self.seconds
+
+    def run(self, rows: np.ndarray, rate: float, _measures: None) -> np.ndarray:
+        return windows.median(rows, rate, self.seconds, self.seamless)
+
+
+@dataclass(frozen=True)
+class Adaptive(_Smooth):
+    """Strong where a curve rests, weak where it moves quickly (see adaptive). ``strength``: 1 is what measures best."""
+
+    strength: float = 1.0
+    seamless: bool = False
+
+    code: ClassVar[str] = "adaptive"
+    halo: ClassVar[float] = adaptive.HALO
+
+    def measure(self, rows: np.ndarray, _rate: float) -> np.ndarray:
+        return adaptive.noise_of(rows)
+
+    def run(self, rows: np.ndarray, rate: float, measures: np.ndarray) -> np.ndarray:
+        return adaptive.smoothed(rows, rate, measures, self.strength, self.seamless)
+
+
+Smoother = LowPass | SavitzkyGolay | Gaussian | Median | Adaptive
+Filter = Spikes | Smoother
+FILTERS: dict[str, type[Filter]] = {f.code: f for f in (Spikes, LowPass, SavitzkyGolay, Gaussian, Median, Adaptive)}

@@ -1,0 +1,35 @@
+"""The cut-offs that the parts of a body ask for."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Collection, Mapping
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..clip import as_rows
+from .breaks import breaks
+from .lowpass import Suggestions, suggestions
+from .motion import continuous, cosines_of
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+
+
+def suggested_for(clip: Clip, groups: Mapping[str, Collection[str]], order: int = 2) -> dict[str, Suggestions]:
+    """``{group: what its joints' rotations (or its morphs) ask for together}``: one channel each; see lowpass.suggestions.
+
+    Of the longest stretch without a break. Groups that stand still ask for nothing.
+    """
+    rows = continuous(as_rows(clip.rotations))
+    edges = [0, *breaks(rows, cosines_of(rows)), clip.frames]
+    first, end = max(itertools.pairwise(edges), key=lambda pair: pair[1] - pair[0])
+    found = {}
+    for group, names in groups.items():
+        joints = [clip.skeleton.index[n] for n in names if n in clip.skeleton.index]
+        morphs = [clip.morphs.index(n) for n in names if n in clip.morphs]
+        parts = rows[joints].reshape(-1, clip.frames) if joints else clip.weights.T[morphs]
+        if len(parts):
+            found[group] = suggestions(np.ascontiguousarray(parts[None, :, first:end]), clip.rate, order)
+    return found

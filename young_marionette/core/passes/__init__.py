@@ -1,0 +1,1 @@
+"""Passes: adjustable changes over a baked clip, one after the other."""

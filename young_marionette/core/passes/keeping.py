@@ -1,0 +1,117 @@
+"""What stands or is held goes on standing and being held after a pass has moved it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .. import rotations as rot
+from ..clip import as_rows, from_rows
+from ..contacts.contact import Contacts
+from ..contacts.points import FEET, HANDS, SIDES, contact_points, point_rows, points_of
+from ..humanoid.groups import groups
+from ..kinematics import forward_rows
+from ..transfer.bridging import bridged
+from ..transfer.hands import Arm, arms_of
+from ..transfer.limbs import put
+from ..transfer.planting import Leg, legs_of, plant
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from ..character.meshes import Character
+    from ..clip import Clip
+    from ..contacts.points import ContactPoint
+    from ..humanoid.reading import Body
+    from ..skeleton import Skeleton
+
+_MOVED = 1e-4  # metres: what was moved less stays as it is
+_SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
+
+
+@dataclass(frozen=True, eq=False)
+class Limbs:
+    """What is known of a body whose clip is worked on: its legs and arms, its points, the joint of its hips, and the names
+    of the joints in each of its groups.
+    """
+
+    legs: tuple[Leg, ...]
+    arms: dict[str, Arm]
+    points: dict[str, ContactPoint]
+    hips: int
+    groups: dict[str, tuple[str, ...]]
+
+    @staticmethod
+    def of(skeleton: Skeleton, body: Body | None, character: Character | None, morphs: tuple[str, ...] = ()) -> Limbs:
+        """Of a skeleton, in metres, with what was read of it."""
+        names = groups(skeleton, body, morphs)
+        if body is None:
+            return Limbs((), {}, {}, 0, names)
+        points = {p.name: p for p in contact_points(skeleton, body, character)}
+        legs = legs_of(skeleton, body.parts, points, body.forward)
+        arms = arms_of(skeleton, body.parts, points, body.forward)
+        return Limbs(legs, arms, points, body.parts["hips"][0], names)
+
+
+def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
+    """``after`` with its feet planted, and its hands held, wherever they were and it moves them away from ``before``.
+
+    ``contacts``: in the frames of both. What it did not move stays to the last bit.
+    """
+    moved = moved_contacts(before, after, limbs, contacts)
+    if not moved.found:
+        return after
+    made = plant(after, limbs.legs, limbs.hips, moved, level=False)
+    arms = [arm for side, arm in limbs.arms.items() if moved.of(f"{side} hand")]
+    return held(made, arms, moved, made is not after) if arms else made
+
+
+def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Contacts:
+    """The contacts whose points are not in ``after`` where they are in ``before``; all of a foot's that touch each other."""
+    if before is after or not contacts.found:
+        return replace(contacts, found=(), touches=())
+    points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
+    off = np.linalg.norm(point_rows(after, points) - point_rows(before, points), axis=1) if points else []
+    away = {point.name: row > _MOVED for point, row in zip(points, off)}
+    for side in SIDES:  # heel and ball are one foot
+        pair = [name for name in (f"{side} heel", f"{side} toe") if name in away]
+        for name in pair:
+            away[name] = np.any([away[n] for n in pair], axis=0)
+    found = tuple(c for c in contacts.found if c.point in away and away[c.point][c.first : c.last + 1].any())
+    return replace(contacts, found=found, touches=())
+
+
+def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = False) -> Clip:
+    """``clip`` with its palms where they are in the middle of each contact, hands turned as they are.
+
+    ``fresh``: nobody else has ``clip``.
+    """
+    joints = sorted({j for arm in arms for j in (arm.limb.first, arm.limb.second, arm.limb.end, arm.palm.joint)})
+    places, turns = forward_rows(clip, joints)
+    local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
+    for arm in arms:
+        palm = points_of((arm.palm,), places, turns)[0].T
+        shift, fixed = np.zeros_like(palm, order="F"), np.zeros(clip.frames, bool)
+        for contact in contacts.of(arm.palm.name):
+            part = slice(contact.first, contact.last + 1)
+            shift[part], fixed[part] = palm[part].mean(axis=0) - palm[part], True
+        target = arm.limb.within(places, bridged(shift, fixed, clip.rate, _SLIDES))
+        hand = turns[arm.limb.end].T.copy()
+        upper, lower = arm.limb.reach(places, turns, places[arm.limb.first].T, target)
+        _put_arm(local, clip.skeleton, arm, turns, (upper, lower, hand))
+    return replace(clip, rotations=from_rows(local))
+
+
+def _put_arm(
+    local: np.ndarray,
+    skeleton: Skeleton,
+    arm: Arm,
+    turns: np.ndarray,
+    changes: tuple[np.ndarray, np.ndarray, np.ndarray],
+) -> None:
+    upper, lower, hand = changes
+    put(local, skeleton, arm.limb.first, rot.multiply(upper, turns[arm.limb.first].T), turns, None)
+    put(local, skeleton, arm.limb.second, rot.multiply(lower, turns[arm.limb.second].T), turns, upper)
+    put(local, skeleton, arm.limb.end, hand, turns, lower)

@@ -1,0 +1,125 @@
+"""Passes over a clip: what each one does, with all that it needs to know, on the whole clip or on a part of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, ClassVar
+
+from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
+from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
+from .edits import Offset, Retime, Scale, edited
+from .keeping import Limbs, kept
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+    from ..contacts.contact import Contacts
+
+
+@dataclass(frozen=True)
+class Plant:
+    """Feet planted, and hands held, wherever the contacts say so, whether or not anything moved them before."""
+
+    code: ClassVar[str] = "plant"
+    halo: ClassVar[float] = 1.0
+
+
+Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant
+METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant)}}
+KEEPING_HALO = 1.0  # seconds that planting looks at on each side
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One adjustable change over a clip.
+
+    ``channels``: which kinds (see filters.motion). ``names``: of joints and morphs, ``parts``: of groups of them (see
+    humanoid.groups); with neither, all. ``frames``: first and last, both included (None: all). ``on``: whether it counts.
+    ``keep``: what stands or is held stays where it is.
+    """
+
+    id: str
+    method: Method
+    channels: tuple[str, ...] = CHANNELS
+    names: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    frames: tuple[int, int] | None = None
+    on: bool = True
+    keep: bool = True
+
+    @property
+    def whole(self) -> bool:
+        """Whether it changes how many frames there are."""
+        return isinstance(self.method, Retime)
+
+    @property
+    def halo(self) -> float:
+        """Seconds of context that a frame of its result needs on each side; infinite: the whole clip."""
+        return self.method.halo + (KEEPING_HALO if self.keep else 0.0)
+
+    def scope(self, limbs: Limbs) -> Scope:
+        """What of a clip it is about."""
+        if not self.names and not self.parts:
+            return Scope(self.channels, None, self.frames)
+        members = {name for part in self.parts for name in limbs.groups.get(part, ())}
+        return Scope(self.channels, frozenset(members | set(self.names)), self.frames)
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """A clip with its contacts after some passes; ``report``: what the last of them did."""
+
+    clip: Clip
+    contacts: Contacts
+    report: Report = field(default_factory=Report)
+
+
+def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
+    """What a pass needs to know of a whole clip before a part of it can be worked on."""
+    if isinstance(one.method, Offset | Scale | Retime | Plant):
+        return {}
+    return measured(clip, one.method, one.scope(limbs), limbs.groups)
+
+
+def applied(
+    one: Pass, stage: Stage, limbs: Limbs, measures: Measures | None = None, first: int = 0, total: int | None = None
+) -> Stage:
+    """What a pass makes of a stage.
+
+    Of a part of a clip: ``measures`` of the whole one, the frame ``first`` of it that the part begins with, and its
+    ``total`` frames; ``stage.contacts`` are in the part's frames.
+    """
+    clip, contacts, method = stage.clip, stage.contacts, one.method
+    report, scope = Report(), one.scope(limbs)
+    if isinstance(method, Retime):
+        return Stage(*method.run(clip, contacts))
+    if isinstance(method, Plant):
+        return replace(stage, clip=kept(_elsewhere(clip), clip, limbs, contacts), report=report)
+    if isinstance(method, Offset | Scale):
+        made = edited(clip, method, scope, first, total)
+    else:
+        made, report = filtered(clip, method, scope, limbs.groups, measures, first, total)
+    if one.keep and made is not clip:
+        made = kept(clip, made, limbs, contacts)
+    return Stage(made, contacts, report)
+
+
+def _elsewhere(clip: Clip) -> Clip:
+    """A clip whose points are all somewhere else, so that every contact counts as moved."""
+    return replace(clip, translations=clip.translations + 1.0)
+
+
+def run(passes: Sequence[Pass], stage: Stage, limbs: Limbs) -> Stage:
+    """What all passes that are on make of a stage, one after the other."""
+    for one in passes:
+        if one.on:
+            stage = applied(one, stage, limbs)
+    return stage
+
+
+def length(passes: Sequence[Pass], frames: int, rate: float) -> tuple[int, float]:
+    """``(frames, frames per second)`` of what comes out of passes."""
+    for one in passes:
+        if one.on and isinstance(one.method, Retime):
+            frames, rate = one.method.length(frames, rate)
+    return frames, rate

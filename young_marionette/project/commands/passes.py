@@ -1,0 +1,173 @@
+"""Passes over baked clips, and presets of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from ...core.errors import InputError
+from ...core.filters.methods import Spikes
+from ...core.passes.stack import Method, Pass
+from ..bakes import Bake
+from ..entry import new_id
+from ..passes import Preset
+
+if TYPE_CHECKING:
+    from ..document import State
+
+
+@dataclass(frozen=True)
+class AddPass:
+    """Lay a pass over a baked clip, above all others or ``at`` a place among them (0: the first one)."""
+
+    bake: str
+    one: Pass
+    at: int | None = None
+    label: str = "add a pass"
+
+    def run(self, state: State) -> State:
+        one = _sound(self.one)
+        return _with_passes(state, self.bake, lambda old: _put(old, one, len(old) if self.at is None else self.at))
+
+
+@dataclass(frozen=True)
+class SetPass:
+    """Put a pass in place of the one with its id."""
+
+    bake: str
+    one: Pass
+    label: str = "change a pass"
+
+    def run(self, state: State) -> State:
+        one = _sound(self.one)
+
+        def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
+            _find(old, one.id)
+            return tuple(one if p.id == one.id else p for p in old)
+
+        return _with_passes(state, self.bake, change)
+
+
+@dataclass(frozen=True)
+class MovePass:
+    """Move a pass by some places; positive: later, above others."""
+
+    bake: str
+    identifier: str
+    places: int
+    label: str = "move a pass"
+
+    def run(self, state: State) -> State:
+        def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
+            at = _find(old, self.identifier)
+            to = min(max(at + self.places, 0), len(old) - 1)
+            return _put((*old[:at], *old[at + 1 :]), old[at], to)
+
+        return _with_passes(state, self.bake, change)
+
+
+@dataclass(frozen=True)
+class RemovePass:
+    """Take a pass away."""
+
+    bake: str
+    identifier: str
+    label: str = "remove a pass"
+
+    def run(self, state: State) -> State:
+        def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
+            at = _find(old, self.identifier)
+            return (*old[:at], *old[at + 1 :])
+
+        return _with_passes(state, self.bake, change)
+
+
+@dataclass(frozen=True)
+class UsePreset:
+    """Lay the passes of a preset over some baked clips: above what they have, or ``instead`` of it."""
+
+    preset: Preset
+    bakes: tuple[str, ...]
+    instead: bool = True
+    label: str = "use a preset"
+
+    def run(self, state: State) -> State:
+        for bake in self.bakes:
+            made = tuple(replace(one, id=new_id()) for one in self.preset.passes)
+            below = () if self.instead else _bake(state, bake).passes
+            state = _with_passes(state, bake, lambda _old, passes=(*below, *made): passes)  # type: ignore[misc]
+        return state
+
+
+@dataclass(frozen=True)
+class KeepPreset:
+    """Keep the passes of a baked clip in the project as a preset; one of that name is replaced.
+
+    Frames and kept spikes are those of this clip alone, and are left out.
+    """
+
+    bake: str
+    name: str
+    label: str = "keep a preset"
+
+    def run(self, state: State) -> State:
+        preset = preset_of(_bake(state, self.bake), self.name)
+        return replace(state, presets=(*(p for p in state.presets if p.name != preset.name), preset))
+
+
+@dataclass(frozen=True)
+class RemovePreset:
+    """Take a preset out of the project."""
+
+    name: str
+    label: str = "remove a preset"
+
+    def run(self, state: State) -> State:
+        return replace(state, presets=tuple(p for p in state.presets if p.name != self.name))
+
+
+def preset_of(bake: Bake, name: str) -> Preset:
+    """The passes of a baked clip as a preset; InputError without a name or passes."""
+    if not name.strip():
+        raise InputError("A preset needs a name.")
+    if not bake.passes:
+        raise InputError(f"{bake.name} has no passes that could be kept.")
+    passes = (replace(one, frames=None, method=_anywhere(one)) for one in bake.passes)
+    return Preset(name.strip()[:200], tuple(passes))
+
+
+def _anywhere(one: Pass) -> Method:
+    return replace(one.method, kept=()) if isinstance(one.method, Spikes) else one.method
+
+
+def _sound(one: Pass) -> Pass:
+    if one.frames is not None and one.frames[0] > one.frames[1]:
+        raise InputError("The last frame of a range comes before its first one.")
+    if not one.channels:
+        raise InputError("Choose rotations, positions, morphs, or several of them.")
+    return one
+
+
+def _bake(state: State, identifier: str) -> Bake:
+    bake = state.entry(identifier)
+    if not isinstance(bake, Bake):
+        raise InputError("This baked clip is not in the library any more.")
+    return bake
+
+
+def _find(passes: tuple[Pass, ...], identifier: str) -> int:
+    for i, one in enumerate(passes):
+        if one.id == identifier:
+            return i
+    raise InputError("This pass is not there any more.")
+
+
+def _put(passes: tuple[Pass, ...], one: Pass, at: int) -> tuple[Pass, ...]:
+    return (*passes[:at], one, *passes[at:])
+
+
+def _with_passes(state: State, identifier: str, change: Callable[[tuple[Pass, ...]], tuple[Pass, ...]]) -> State:
+    bake = _bake(state, identifier)
+    passes = change(bake.passes)
+    return state if passes == bake.passes else state.with_entry(replace(bake, passes=passes))

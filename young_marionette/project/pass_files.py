@@ -1,0 +1,172 @@
+"""Passes as they stand in project files and in files of presets (``*.passes``): one schema, readable by a person."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from ..core.filters.methods import Spikes
+from ..core.passes.stack import METHODS, Method, Pass
+from .passes import Preset
+from .strict import Strict, parse
+
+VERSION = 1
+_WHAT = "list of passes"
+Frame = Annotated[int, Field(ge=0, lt=1 << 40)]
+Name = Annotated[str, Field(max_length=1000)]
+_Number = Annotated[float, Field(ge=-1e6, le=1e6)]
+_Three = tuple[_Number, _Number, _Number]
+_Hertz = Annotated[float, Field(gt=0, le=1e6)]
+_Seconds = Annotated[float, Field(ge=0, le=600)]
+
+
+class _SpikesFile(Strict):
+    threshold: float = Field(default=Spikes.threshold, ge=0.1, le=100)
+    window: float = Field(default=Spikes.window, gt=0, le=10)
+    longest: int = Field(default=Spikes.longest, ge=1, le=100)
+    kept: list[tuple[Name, Frame]] = []
+
+
+class _LowPassFile(Strict):
+    cutoff: _Hertz | Literal["auto"] = "auto"
+    order: Literal[2, 4] = 2
+    seamless: bool = False
+    parts: list[tuple[Name, _Hertz]] = []
+
+
+class _SavitzkyGolayFile(Strict):
+    seconds: _Seconds
+    degree: int = Field(default=3, ge=1, le=9)
+    seamless: bool = False
+
+
+class _WindowFile(Strict):
+    seconds: _Seconds
+    seamless: bool = False
+
+
+class _AdaptiveFile(Strict):
+    strength: float = Field(default=1.0, ge=0, le=100)
+    seamless: bool = False
+
+
+class _OffsetFile(Strict):
+    degrees: _Three = (0, 0, 0)
+    metres: _Three = (0, 0, 0)
+    weight: _Number = 0
+    seconds: float = Field(default=0, ge=-600, le=600)
+
+
+class _ScaleFile(Strict):
+    factor: float = Field(ge=-100, le=100)
+
+
+class _RetimeFile(Strict):
+    speed: float = Field(default=1.0, ge=0.01, le=100)
+    rate: float | None = Field(default=None, gt=0, le=1000)
+
+
+class _PlantFile(Strict):
+    pass
+
+
+_FILES: dict[str, type[Strict]] = {
+    "spikes": _SpikesFile,
+    "low-pass": _LowPassFile,
+    "savitzky-golay": _SavitzkyGolayFile,
+    "gaussian": _WindowFile,
+    "median": _WindowFile,
+    "adaptive": _AdaptiveFile,
+    "offset": _OffsetFile,
+    "scale": _ScaleFile,
+    "retime": _RetimeFile,
+    "plant": _PlantFile,
+}
+
+
+class PassFile(Strict):
+    """A pass; ``settings``: of its method (see core.passes.stack.METHODS), those that are left out are as usual."""
+
+    id: str = Field(pattern="^[0-9a-z-]{1,40}$")
+    method: Literal[
+        "spikes", "low-pass", "savitzky-golay", "gaussian", "median", "adaptive", "offset", "scale", "retime", "plant"
+    ]
+    settings: dict[str, Any] = {}
+    channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]
+    names: list[Name] = []
+    parts: list[Name] = []
+    frames: tuple[Frame, Frame] | None = None
+    on: bool = True
+    keep: bool = True
+
+    @model_validator(mode="after")
+    def _sound(self) -> PassFile:
+        _FILES[self.method].model_validate(self.settings)
+        if self.frames is not None and self.frames[0] > self.frames[1]:
+            raise ValueError("the last frame comes before the first one")
+        return self
+
+
+class PresetFile(Strict):
+    """A named list of passes."""
+
+    name: str = Field(min_length=1, max_length=200)
+    passes: list[PassFile] = Field(min_length=1)
+
+
+class PresetsFile(Strict):
+    """A file of presets, ``*.passes``."""
+
+    format: Literal["young-marionette list of passes"] = "young-marionette list of passes"
+    version: int = VERSION
+    presets: list[PresetFile] = []
+
+
+def pass_file(one: Pass) -> PassFile:
+    """A pass as it is written: only what is not as usual."""
+    usual, method = type(one.method), one.method
+    defaults = {name: field.default for name, field in usual.__dataclass_fields__.items()}
+    settings = {name: _plain(value) for name, value in vars(method).items() if value != defaults[name]}
+    # Windows have no length that is usual for all.
+    settings |= {name: vars(method)[name] for name in ("seconds", "factor") if name in vars(method)}
+    fields = {**vars(one), "method": method.code, "settings": settings}
+    return PassFile.model_validate({name: _plain(value) for name, value in fields.items()})
+
+
+def pass_of(file: PassFile) -> Pass:
+    """The pass that was written."""
+    return Pass(
+        file.id, _method(file), tuple(file.channels), tuple(file.names), tuple(file.parts), file.frames, file.on, file.keep
+    )  # fmt: skip
+
+
+def preset_file(preset: Preset) -> PresetFile:
+    return PresetFile(name=preset.name, passes=[pass_file(one) for one in preset.passes])
+
+
+def preset_of(file: PresetFile) -> Preset:
+    return Preset(file.name, tuple(map(pass_of, file.passes)))
+
+
+def presets_bytes(presets: tuple[Preset, ...]) -> bytes:
+    """A file of presets."""
+    return PresetsFile(presets=[preset_file(p) for p in presets]).model_dump_json(indent=1).encode()
+
+
+def presets_of(label: str, data: bytes) -> tuple[Preset, ...]:
+    """The presets of a file; InputError in one sentence for another one."""
+    return tuple(map(preset_of, parse(label, data, PresetsFile, VERSION, _WHAT).presets))
+
+
+def _method(file: PassFile) -> Method:
+    values = _FILES[file.method].model_validate(file.settings)
+    return METHODS[file.method](**{name: _tuples(getattr(values, name)) for name in type(values).model_fields})
+
+
+def _plain(value: Any) -> Any:
+    return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
+
+
+def _tuples(value: Any) -> Any:
+    return tuple(_tuples(v) for v in value) if isinstance(value, list | tuple) else value

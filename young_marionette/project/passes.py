@@ -1,0 +1,138 @@
+"""Passes over baked clips: worked out from where something changed, and kept; parts of it quickly, for the stage."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from ..core.contacts.finding import find_contacts
+from ..core.evaluator import EVALUATOR
+from ..core.passes.keeping import Limbs
+from ..core.passes.measuring import Changes, changes
+from ..core.passes.stack import Pass, Stage, applied, length, measure
+
+if TYPE_CHECKING:
+    from ..core.character.meshes import Character
+    from ..core.clip import Clip
+    from ..core.contacts.contact import Contacts
+    from ..core.filters.motion import Measures
+    from ..core.humanoid.reading import Body
+
+
+@dataclass(frozen=True)
+class Preset:
+    """A named list of passes, which may be laid over any baked clip."""
+
+    name: str
+    passes: tuple[Pass, ...]
+
+
+def limbs_of(clip: Clip, body: Body | None, character: Character | None) -> Limbs:
+    """What is known of the body that a placed clip moves; ``body``: in metres."""
+    key = clip.skeleton, body, character, clip.morphs
+    return EVALUATOR.of("limbs", key, lambda: Limbs.of(clip.skeleton, body, character, clip.morphs))
+
+
+class Passed:
+    """A placed clip with passes over it. ``body``: in metres; ``contacts``: None where they are to be found in the clip."""
+
+    def __init__(
+        self,
+        clip: Clip,
+        passes: Sequence[Pass],
+        body: Body | None = None,
+        character: Character | None = None,
+        contacts: Contacts | None = None,
+    ) -> None:
+        self.clip, self.passes = clip, tuple(one for one in passes if one.on)
+        self.body, self.character, self._contacts = body, character, contacts
+        self.limbs = limbs_of(clip, body, character)
+
+    @property
+    def contacts(self) -> Contacts:
+        """What touches, before any pass."""
+        if self._contacts is not None:
+            return self._contacts
+        key = self.clip, self.body, self.character
+        return EVALUATOR.of("contacts of a bake", key, lambda: find_contacts(*key))
+
+    @property
+    def length(self) -> tuple[int, float]:
+        """``(frames, frames per second)`` of the result, without working it out."""
+        return length(self.passes, self.clip.frames, self.clip.rate)
+
+    @property
+    def first(self) -> Stage:
+        """The clip as it is without any pass."""
+        key = self.clip, self._contacts, self.body, self.character
+        return EVALUATOR.of("clip before all passes", key, lambda: Stage(self.clip, self.contacts))
+
+    def stage(self, count: int | None = None) -> Stage:
+        """After the first ``count`` passes that are on (None: all); kept, so that only what follows a change is new."""
+        stage = self.first
+        for one in self.passes[:count]:
+            stage = self._after(stage, one)
+        return stage
+
+    def _after(self, stage: Stage, one: Pass) -> Stage:
+        def make() -> Stage:
+            return applied(one, stage, self.limbs, self._measures(stage.clip, one))
+
+        return EVALUATOR.of("pass", (stage, one.method, _about(one), self.limbs), make)
+
+    def _measures(self, clip: Clip, one: Pass) -> Measures:
+        # Those of a filter whose cut-offs are given cost nothing; others hold as long as what they are of.
+        return EVALUATOR.of(
+            "measures", (clip, one.method, _about(one), self.limbs), lambda: measure(one, clip, self.limbs)
+        )
+
+    def known(self) -> tuple[Stage, int]:
+        """The last stage that was worked out already, and after how many passes it comes."""
+        stage, count = self.first, 0
+        for one in self.passes:
+            after = EVALUATOR.peek("pass", (stage, one.method, _about(one), self.limbs))
+            if after is None:
+                break
+            stage, count = after, count + 1
+        return stage, count
+
+    @property
+    def result(self) -> Stage | None:
+        """After all passes, where that was worked out already."""
+        stage, count = self.known()
+        return stage if count == len(self.passes) else None
+
+    def part(self, first: int, last: int) -> Clip:
+        """Frames of the result, both included, worked out from what lies around them where it is not known."""
+        stage, count = self.known()
+        rest = self.passes[count:]
+        while rest and any(one.whole for one in rest):
+            stage, rest = self._after(stage, rest[0]), rest[1:]
+        clip = stage.clip
+        last = min(last, clip.frames - 1)
+        around = sum(min(one.halo, 4.0) for one in rest)
+        start = max(first - round(around * clip.rate), 0)
+        end = min(last + round(around * clip.rate), clip.frames - 1)
+        part = Stage(clip.cut(start, end), stage.contacts.in_frames(start, end, clip.rate)) if rest else stage
+        for i, one in enumerate(rest):
+            # Only of the first one there is a whole clip to be measured.
+            measures = self._measures(clip, one) if i == 0 else None
+            part = applied(one, part, self.limbs, measures, start, clip.frames)
+        return part.clip.cut(first - start, last - start) if rest else clip.cut(first, last)
+
+    def changes(self, before: int, after: int | None = None) -> Changes:
+        """What the passes after the first ``before``, up to ``after``, changed; worked out where it is not known."""
+        stages = self.stage(before), self.stage(after)
+        return EVALUATOR.of("changes", (*stages, self.limbs), lambda: changes(*stages, self.limbs))
+
+    def known_changes(self, before: int, after: int | None = None) -> Changes | None:
+        """As ``changes``, where that was worked out already."""
+        if self.known()[1] < (len(self.passes) if after is None else after):
+            return None
+        return EVALUATOR.peek("changes", (self.stage(before), self.stage(after), self.limbs))  # type: ignore[no-any-return]
+
+
+def _about(one: Pass) -> Pass:
+    """A pass by what it does, whatever its id."""
+    return replace(one, id="")

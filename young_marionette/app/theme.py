@@ -20,6 +20,9 @@ NIGHT = {
     "alarm": "#f08a7a",
     "left": "#9a6cf0",
     "right": "#cc7a83",
+    "x": "#f29b18",
+    "y": "#85f2c7",
+    "z": "#8d61f2",
 }
 SPACE = 8
 WIDE = 16
@@ -122,6 +125,11 @@ QProgressBar::chunk { background: %(brass)s; border-radius: 4px; }
 QWidget#banner { background: #3a3320; border-bottom: 1px solid %(brass)s; }
 QWidget#message { background: #442a2a; border-bottom: 1px solid %(alarm)s; }
 QFrame#card { background: %(raised)s; border: 1px solid %(lifted)s; border-radius: 10px; }
+QFrame#passLine { background: %(lifted)s; border: 1px solid %(lifted)s; border-radius: 7px; }
+QFrame#passLine:hover, QFrame#passLine:focus { border-color: %(quiet)s; }
+QFrame#passLine[chosen="true"] { border-color: %(brass)s; }
+QPushButton::menu-indicator { image: url(%(down)s); width: 10px; height: 10px; subcontrol-position: right center; right: 6px; }
+QListWidget { background: %(deep)s; border: 1px solid %(line)s; border-radius: 6px; }
 QFrame#snagPanel { background: %(raised)s; border: 1px solid %(line)s; border-radius: 12px; }
 """
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from ..project.entry import Entry
 from . import icons, theme
+from .curves.panel import CurvePanel
 from .lanes.drawing import HEIGHT
 from .lanes.view import Lanes
 from .parts.ground import Ground
@@ -152,12 +153,15 @@ class Timeline(QWidget):
     """
 
     asked = Signal()
+    curves_asked = Signal()
 
     def __init__(self, session):
         super().__init__()
         self.session = session
         self.scale = TimeScale(session)
         self.lanes = Lanes(session, self.scale)
+        self.curves = CurvePanel(session, self.scale)
+        self.curves.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -168,7 +172,13 @@ class Timeline(QWidget):
         self.area.viewport().setAutoFillBackground(False)
         self.lanes.setAutoFillBackground(False)
         self.area.hide()
-        column.addWidget(self.area, 1)
+        self.halves = QSplitter(Qt.Orientation.Vertical)
+        self.halves.setHandleWidth(4)
+        self.halves.setChildrenCollapsible(False)
+        self.halves.addWidget(self.curves)
+        self.halves.addWidget(self.area)
+        self.halves.setStretchFactor(0, 1)
+        column.addWidget(self.halves, 1)
         self.bar = QWidget()
         self.bar.setFixedHeight(BAR)
         column.addWidget(self.bar)
@@ -196,6 +206,8 @@ class Timeline(QWidget):
         layout.addWidget(self.speed)
         self.unfold = tool("lanes", "Contacts and deviation over the timeline (N)", self.asked.emit, True)
         layout.addWidget(self.unfold)
+        self.unfold_curves = tool("curve", "Curves over the timeline (Shift+N)", self.curves_asked.emit, True)
+        layout.addWidget(self.unfold_curves)
         self.track = Track(session, self.scale)
         layout.addWidget(self.track, 1)
         self.clock = label("")
@@ -216,17 +228,27 @@ class Timeline(QWidget):
         """Whether lanes are shown."""
         return self.area.isVisibleTo(self)
 
-    def show_lanes(self, on):
-        """Show or hide the lanes."""
-        self.area.setVisible(on)
-        self.unfold.setChecked(on)
-        self.setMaximumHeight(16_777_215 if on else BAR)
-        self.setMinimumHeight(BAR + 3 * HEIGHT if on else BAR)
+    @property
+    def curves_open(self):
+        """Whether curves are shown."""
+        return self.curves.isVisibleTo(self)
+
+    def show_lanes(self, lanes, curves=False):
+        """Show or hide lanes and curves."""
+        self.area.setVisible(lanes)
+        self.curves.setVisible(curves)
+        self.halves.setVisible(lanes or curves)
+        self.unfold.setChecked(lanes)
+        self.unfold_curves.setChecked(curves)
+        least = (3 * HEIGHT if lanes else 0) + (150 if curves else 0)
+        self.setMaximumHeight(16_777_215 if least else BAR)
+        self.setMinimumHeight(BAR + least)
 
     def eventFilter(self, watched, event):
         """Lanes lie over the bar's frames, wherever those are."""
         if event.type() in (QEvent.Type.Resize, QEvent.Type.Move):
             self.lanes.place(self.track.x(), self.track.width())
+            self.curves.place(self.track.x(), self.track.width())
         return super().eventFilter(watched, event)
 
     def _show_time(self):

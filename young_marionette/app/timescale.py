@@ -58,6 +58,14 @@ class TimeScale(QObject):
             self._view = (start, start + length)
             self.changed.emit()
 
+    def show(self, first, last):
+        """Show the frames from ``first`` to ``last``, moved to where there are frames."""
+        whole = max(self.session.frames - 1, 1)
+        length = min(max(last - first, _LEAST), whole)
+        start = min(max(first, 0), whole - length)
+        self._view = (start, start + length) if length < whole else None
+        self.changed.emit()
+
     def show_whole(self):
         """Show all frames."""
         self._view = None

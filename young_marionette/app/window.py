@@ -216,6 +216,9 @@ class Window(QMainWindow):
         session.frame_changed.connect(self.show_stage)
         session.posed.connect(self._on_posed)
         session.live.ready.connect(self.show_stage)
+        session.passing.ready.connect(self.show_stage)
+        session.bones_changed.connect(self.show_stage)
+        session.pass_chosen.connect(self._on_pass)
         session.step_changed.connect(self._on_step)
         session.chosen_changed.connect(self._on_chosen)
         session.view_changed.connect(self._on_view)
@@ -229,6 +232,8 @@ class Window(QMainWindow):
         self.files.found.connect(self._offer)
         self.files.settled.connect(self.banner.hide)
         self.timeline.asked.connect(self._toggle_lanes)
+        self.timeline.curves_asked.connect(self._toggle_curves)
+        self.timeline.curves.offset_asked.connect(self.desks["refine"].offset)
         stage.arrangement_asked.connect(session.arrange)
         stage.dress_asked.connect(self._next_dress)
         stage.frame_asked.connect(lambda: stage.frame())
@@ -257,6 +262,8 @@ class Window(QMainWindow):
             "O": lambda: session.set_range(min(session.frame, session.range[0]), session.frame),
             "L": lambda: self.timeline.loop.toggle(),
             "N": self._toggle_lanes,
+            "Shift+N": self._toggle_curves,
+            "A": self.desks["refine"].toggle_before,
             ",": lambda: self.timeline.lanes.editing.step(-1),
             ".": lambda: self.timeline.lanes.editing.step(1),
             "V": self._next_arrangement,
@@ -351,25 +358,41 @@ class Window(QMainWindow):
         """Lanes are shown in the steps in which they were wanted last: at first where the result is judged."""
         usual = self.session.step in ("transfer", "refine")
         shown = str(settings.get(f"lanes/{self.session.step}", usual)).lower() == "true"
-        if shown != self.timeline.open:
-            self.timeline.show_lanes(shown)
+        curves = str(settings.get(f"curves/{self.session.step}", False)).lower() == "true"
+        if (shown, curves) != (self.timeline.open, self.timeline.curves_open):
+            self.timeline.show_lanes(shown, curves)
             QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
         self.session.marks = shown
         total = sum(self.stack.sizes())
-        if not shown:
+        if not shown and not curves:
             self.stack.setSizes([total - BAR, BAR])
-        else:
-            tall = int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170)
-            self.stack.setSizes([total - BAR - tall, BAR + tall])
+            return
+        tall = 0
+        if shown:
+            tall += int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170)
+        if curves:
+            wanted = int(settings.get("curves/height", 0) or 0) or int(self.height() * 0.34)
+            tall = min(tall, self.height() // 7) + wanted
+        tall = min(tall, int(0.62 * total))
+        self.stack.setSizes([total - BAR - tall, BAR + tall])
 
     def _toggle_lanes(self):
         settings.put(f"lanes/{self.session.step}", not self.timeline.open)
         self._show_lanes()
         self.show_stage()
 
+    def _toggle_curves(self):
+        settings.put(f"curves/{self.session.step}", not self.timeline.curves_open)
+        self._show_lanes()
+        self.show_stage()
+
     def _lanes_moved(self, _place, _handle):
-        """The lanes keep the height that they were given; dragged to the bar's own, they are hidden."""
-        settings.put("lanes/height", max(self.stack.sizes()[1] - BAR, 60))
+        """Lanes and curves keep the height that they were given; dragged to the bar's own, they are hidden."""
+        tall = max(self.stack.sizes()[1] - BAR, 60)
+        if self.timeline.curves_open:
+            settings.put("curves/height", max(tall - (self.timeline.area.height() if self.timeline.open else 0), 150))
+        else:
+            settings.put("lanes/height", tall)
 
     def _split_moved(self, _place, handle):
         """The library keeps the width that it was given, in every step and the next time."""
@@ -382,6 +405,11 @@ class Window(QMainWindow):
         self._show_desk()
         self.show_stage()
         self.stage.frame(glide=self.isVisible())
+
+    def _on_pass(self):
+        self._show_desk()
+        if self.session.before:
+            self.show_stage()
 
     def _on_chosen(self):
         self._show_desk()
@@ -449,11 +477,18 @@ class Window(QMainWindow):
         state = self.session.state
         return (
             state.entry(self.session.preview)
+            or (self.session.refined if kind != "performer" and self.session.step == "refine" else None)
             or {"performer": state.source_entry, "marionette": state.rig_entry}.get(kind)
             or state.entry(self.session.compare)
         )
 
     def _picked(self, kind, joint):
+        if self.session.step == "refine" and self.session.refined is not None and kind != "performer":
+            if joint >= 0:
+                name = self.session.refined.skeleton.names[joint]
+                self.session.show_curves_of((name,))
+                self.tell(f"{self.session.refined.name}: {name}")
+            return
         if joint < 0 or kind not in ("performer", "marionette") or self.session.preview:
             return
         entry = self._entry_of(kind)
@@ -562,6 +597,7 @@ class Window(QMainWindow):
         """Close at once: what is not saved is kept, and offered next time."""
         self.running.close()
         self.session.live.close()
+        self.session.passing.close()
         self.session.play(False)
         self.hide()  # closed for the user at once, whatever is still to be kept
         try:

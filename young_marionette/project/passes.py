@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ..core.contacts.finding import find_contacts
 from ..core.evaluator import EVALUATOR
+from ..core.filters.methods import LowPass
 from ..core.passes.keeping import Limbs
 from ..core.passes.measuring import Changes, changes
 from ..core.passes.stack import Pass, Stage, applied, length, measure
@@ -56,6 +57,10 @@ class Passed:
             return self._contacts
         key = self.clip, self.body, self.character
         return EVALUATOR.of("contacts of a bake", key, lambda: find_contacts(*key))
+
+    def up_to(self, count: int) -> Passed:
+        """The same with the first ``count`` of the passes that are on."""
+        return Passed(self.clip, self.passes[:count], self.body, self.character, self._contacts)
 
     @property
     def length(self) -> tuple[int, float]:
@@ -120,6 +125,33 @@ class Passed:
             measures = self._measures(clip, one) if i == 0 else None
             part = applied(one, part, self.limbs, measures, start, clip.frames)
         return part.clip.cut(first - start, last - start) if rest else clip.cut(first, last)
+
+    def sketch(self, names: Sequence[str], count: int | None = None) -> Clip:
+        """After the first ``count`` passes (None: all), at once, for some joints or morphs only; all others are as they were.
+
+        What is not known is worked out without looking at what stands or is held.
+        """
+        stage, known = self.known()
+        wanted = len(self.passes) if count is None else count
+        if known >= wanted:
+            return self.stage(wanted).clip
+        for one in self.passes[known:wanted]:
+            stage = self._sketched(stage, one, names)
+        return stage.clip
+
+    def _sketched(self, stage: Stage, one: Pass, names: Sequence[str]) -> Stage:
+        meant = one.scope(self.limbs)
+        these = tuple(name for name in names if meant.has(name))
+        if not one.whole and not these:
+            return stage
+        only = replace(one, names=these, parts=(), keep=False)
+        if isinstance(one.method, LowPass) and one.method.parts:
+            groups = {name: part for part in one.parts or self.limbs.groups for name in self.limbs.groups.get(part, ())}
+            cutoffs = dict(one.method.parts)
+            own = tuple((name, cutoffs[groups[name]]) for name in these if groups.get(name) in cutoffs)
+            limbs = replace(self.limbs, groups={name: (name,) for name in these})
+            return applied(replace(only, method=replace(one.method, parts=own)), stage, limbs)
+        return applied(only, stage, self.limbs)
 
     def changes(self, before: int, after: int | None = None) -> Changes:
         """What the passes after the first ``before``, up to ``after``, changed; worked out where it is not known."""

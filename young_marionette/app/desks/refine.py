@@ -1,131 +1,335 @@
-"""Refine: what was baked, against the live result: its keys and its curves."""
+"""Refine: passes over a baked clip that stay adjustable, and what they change."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox
+from dataclasses import replace
 
-from ...core.keys.angles import angle_curves
-from .. import theme
-from ..parts.widgets import Card, label, row
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from ...core.filters.methods import LowPass
+from ...core.filters.motion import MORPH, POSITION, ROTATION
+from ...core.filters.suggesting import suggested_for
+from ...core.keys.curves import PLACE, WEIGHT
+from ...core.passes.edits import Offset
+from ...core.passes.stack import METHODS, Pass
+from ...project.commands import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
+from ...project.entry import new_id
+from ...wording.passes import NAMES, changed, loss, telling
+from .. import presets
+from ..parts.widgets import Card, ask_text, label, row
+from ..passes.line import PassLine
+from ..passes.settings import PassSettings, tip_of
+from ..passes.why import Why
+from ..session import BEFORE_ALL, BEFORE_ONE
 from .base import Desk
 
-_DASHES = {"X": None, "Y": (6, 3), "Z": (1.5, 2.5)}
+_MUCH = 0.1  # of the highest speed: a loss that is told
+_MENU = (
+    "spikes",
+    "low-pass",
+    "adaptive",
+    None,
+    "savitzky-golay",
+    "gaussian",
+    "median",
+    None,
+    "offset",
+    "scale",
+    "retime",
+    "plant",
+)
 
 
 class RefineDesk(Desk):
-    title, lead, wide, scrolls = (
+    title, lead, wide = (
         "Refine",
-        "A baked clip has a key on every frame. Look at its curves, and at the clip beside the live result.",
-        420,
-        False,
+        "Clean the baked clip with passes. They stay adjustable, and its motion as baked is kept.",
+        388,
     )
 
-    shows = ("entries", "bakes", "source")
+    shows = ("entries", "bakes", "source", "presets")
 
     def build(self):
-        import pyqtgraph as graph
-
-        graph.setConfigOptions(antialias=True)
-        card = Card("Baked clip")
-        self.clip = QComboBox()
-        self.clip.setAccessibleName("Baked clip")
-        self.clip.activated.connect(lambda _i: self.session.compare_with(self.clip.currentData()))
+        self.clip = self._combo("Baked clip", lambda: self.session.compare_with(self.clip.currentData()))
+        self.against = self._combo("Compare with", lambda: self.session.show_before(self.against.currentData()))
+        for key, text in ((None, "Live result"), (BEFORE_ALL, "Before all passes"), (BEFORE_ONE, "Before this pass")):
+            self.against.addItem(text, key)
+        self.against.setToolTip("What stands beside the baked clip on the stage (A: before all passes)")
         self.told = label("", "quiet", wrap=True)
-        card.add(self.clip, self.told)
-        self.add(card)
-        self.curves = Card("Curves of a bone")
-        self.bone = QComboBox()
-        self.bone.setAccessibleName("Bone whose curves are shown")
-        self.bone.activated.connect(lambda _i: self._draw())
-        self.plot = graph.PlotWidget(background=theme.colour("deep"))
-        self.plot.setMenuEnabled(False)
-        self.plot.showGrid(x=True, y=True, alpha=0.18)
-        for side in ("bottom", "left"):
-            self.plot.getAxis(side).setTextPen(theme.colour("quiet"))
-            self.plot.getAxis(side).setPen(theme.colour("line"))
-            # After the pen, which would take the label's colour along.
-            self.plot.setLabel(side, {"bottom": "frame", "left": "degrees"}[side], color=theme.NIGHT["quiet"])
-        self.line = graph.InfiniteLine(angle=90, pen=graph.mkPen(theme.colour("brass"), width=1.5), movable=True)
-        self.line.sigDragged.connect(lambda: self.session.seek(round(self._to_clip(self.line.value()))))
-        self.plot.addItem(self.line)
-        self._traces = {
-            axis: self.plot.plot(pen=graph.mkPen(theme.colour(name), width=1.8))
-            for axis, name in (("X", "marionette"), ("Y", "baked"), ("Z", "performer"))
-        }
-        for axis, dashes in _DASHES.items():
-            if dashes:
-                pen = self._traces[axis].opts["pen"]
-                pen.setDashPattern(dashes)
-                self._traces[axis].setPen(pen)
-        legend = row(
-            *(label(f"{text} {axis}") for axis, text in (("X", "—— X"), ("Y", "– – Y"), ("Z", "···· Z"))), None
-        )
-        for i, (_axis, text, name) in enumerate(
-            (("X", "——  about X", "marionette"), ("Y", "– –  about Y", "baked"), ("Z", "····  about Z", "performer"))
-        ):
-            widget = legend.layout().itemAt(i).widget()
-            widget.setText(text)
-            widget.setStyleSheet(f"color: {theme.NIGHT[name]}")
-        self.curves.add(self.bone, self.plot, legend)
-        self.column.addWidget(self.curves, 1)
-        self.empty = label("Nothing is baked yet: bake a clip in Transfer.", "quiet", wrap=True)
+        self.head = Card("Baked clip")
+        self.head.add(self.clip, self.told, row(label("Compare with", "quiet"), None, self.against))
+        self.add(self.head)
+        self.stack = Card()
+        self.adding, self.keeping = QPushButton("Add a pass"), QPushButton("Presets")
+        for widget, fill in ((self.adding, self._fill_adding), (self.keeping, self._fill_presets)):
+            menu = QMenu(self)
+            menu.aboutToShow.connect(lambda menu=menu, fill=fill: fill(menu))
+            widget.setMenu(menu)
+            widget.setAccessibleName(widget.text())
+        self.stack.add(row(label("Passes", "section"), None, self.adding, self.keeping))
+        self.lines = QWidget()
+        self._lines = QVBoxLayout(self.lines)
+        self._lines.setContentsMargins(0, 0, 0, 0)
+        self._lines.setSpacing(4)
+        self.none = label("No passes yet. Begin with spikes, then a low-pass.", "quiet", wrap=True)
+        self.settings = PassSettings(self.session)
+        self.settings.edited.connect(self._edit)
+        self.settings.suggest.connect(self._suggest)
+        self.settings.why.connect(self._why)
+        self.settings.look.connect(self._look)
+        self.stack.add(self.none, self.lines)
+        self.add(self.stack)
+        self.why = Why()
+        self.add(self.why)
+        self.numbers = Card("What they change")
+        self.changed = label("", wrap=True)
+        self.accents = label("", wrap=True)
+        self.numbers.add(self.changed, self.accents)
+        self.add(self.numbers)
+        self.empty = label("Nothing is baked yet: bake a clip in Transfer (Ctrl+B).", "quiet", wrap=True)
         self.add(self.empty)
-        self._shown = None
-        self.session.frame_changed.connect(self._move_line)
+        self._shown_lines = None
+        self.session.passing.ready.connect(self._if_in_front)
 
-    def _to_clip(self, frame):
-        entry = self._entry()
-        return frame / entry.clip.rate * self.session.rate if entry else 0
+    @staticmethod
+    def _combo(name, act):
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        combo.activated.connect(lambda _i: act())
+        return combo
 
-    def _entry(self):
-        return self.session.state.entry(self.clip.currentData()) if self.clip.count() else None
+    def _if_in_front(self):
+        if self.session.step == "refine":
+            self.show_state()
 
+    # --- showing --------------------------------------------------------------------------------
     def show_state(self):
-        baked = self.session.baked
-        for widget in (self.clip.parentWidget(), self.curves):
+        baked, bake = self.session.baked, self.session.refined
+        if bake is None and baked and self.session.step == "refine":
+            self.session.compare_with(baked[-1].id)
+            return
+        for widget in (self.head, self.stack):
             widget.setVisible(bool(baked))
         self.empty.setVisible(not baked)
-        if not baked:
+        if bake is None:
+            self.numbers.hide()
             return
-        ids = [e.id for e in baked]
-        present = [self.clip.itemData(i) for i in range(self.clip.count())]
-        if ids != present:
+        known = [(self.clip.itemData(i), self.clip.itemText(i)) for i in range(self.clip.count())]
+        if known != [(e.id, e.name) for e in baked]:
             self.clip.clear()
             for entry in baked:
                 self.clip.addItem(entry.name, entry.id)
-        wanted = self.session.compare if self.session.compare in ids else ids[-1]
-        self.clip.setCurrentIndex(ids.index(wanted))
-        entry = self._entry()
-        clip = entry.clip
+        self.clip.setCurrentIndex(self.clip.findData(bake.id))
+        self.against.setCurrentIndex(self.against.findData(self.session.before))
+        frames, rate = bake.length
+        clip = bake.dense
         self.told.setText(
-            f"{clip.frames * (len(entry.skeleton) + len(clip.moving))} keys: {clip.frames} frames, {len(entry.skeleton)} bones, {len(clip.moving)} of them with position keys. "
-            f"{clip.seconds:.2f} s at {clip.rate:g} fps."
+            f"{(frames - 1) / rate:.2f} s at {rate:g} fps, a key on each of {frames} frames: "
+            f"{len(bake.skeleton)} bones, {len(clip.moving)} with position keys."
         )
-        names = list(entry.skeleton.names)
-        if [self.bone.itemText(i) for i in range(self.bone.count())] != names:
-            self.bone.clear()
-            self.bone.addItems(names)
-            body = entry.figure.body
-            if body and "left forearm" in body.parts:
-                self.bone.setCurrentIndex(body.parts["left forearm"][0])
-        if self.session.bone in names:
-            self.bone.setCurrentText(self.session.bone)
-        self._draw()
+        self._show_passes(bake)
 
-    def _draw(self):
-        entry = self._entry()
-        if entry is None:
+    def _show_passes(self, bake):
+        passed, session = bake.passed, self.session
+        _, known = passed.known()
+        reports, numbers, place = {}, [], 0
+        for one in bake.passes:
+            report = changes = None
+            if one.on:
+                place += 1
+                if place <= known:
+                    report, changes = passed.stage(place).report, passed.known_changes(place - 1, place)
+            reports[one.id] = report, changes
+            numbers.append(telling(one, report, changes))
+        ids = [one.id for one in bake.passes]
+        chosen = session.one_pass if session.one_pass in ids else None
+        self._lay_lines(bake, numbers, chosen)
+        self.none.setVisible(not bake.passes)
+        if chosen is None:
+            self.settings.hide()
+        else:
+            one = bake.passes[ids.index(chosen)]
+            self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0])
+            self.settings.show()
+        if chosen is None or not isinstance(bake.passes[ids.index(chosen)].method, LowPass):
+            self.why.hide()
+        every = passed.known_changes(0) if passed.passes else None
+        self.numbers.setVisible(bool(passed.passes))
+        if every is None:
+            self.changed.setText("Working it out …")
+        else:
+            self.changed.setText("\n".join(f"{what}: {much}" for what, much in changed(every)))
+        lost = loss(every) if every is not None else 0.0
+        self.accents.setVisible(lost > _MUCH)
+        self.accents.setText(f"The quickest moment is {lost * 100:.0f} % slower than before: accents may be lost.")
+
+    def _lay_lines(self, bake, numbers, chosen):
+        """One line for each pass, the newest on top, the settings of the chosen one beneath it."""
+        key = [(one, number, one.id == chosen) for one, number in zip(bake.passes, numbers)]
+        if key == self._shown_lines:
             return
-        key = (entry.id, self.bone.currentText())
-        if key != self._shown:
-            self._shown = key
-            frames, angles = angle_curves(entry.clip, entry.skeleton.index[self.bone.currentText()])
-            for axis, values in angles.items():
-                self._traces[axis].setData(frames, values)
-            self.plot.autoRange()
-        self._move_line()
+        self._shown_lines = key
+        focused = next((w.identifier for w in self.lines.findChildren(PassLine) if w.hasFocus()), None)
+        self._lines.removeWidget(self.settings)
+        self.settings.setParent(self.stack)
+        while self._lines.count():
+            widget = self._lines.takeAt(0).widget()
+            widget.hide()
+            widget.deleteLater()
+        for one, number in reversed(list(zip(bake.passes, numbers))):
+            line = PassLine(one, number, one.id == chosen, lambda what, one=one: self._act(one, what))
+            self._lines.addWidget(line)
+            if one.id == chosen:
+                self._lines.addWidget(self.settings)
+            if one.id == focused:
+                line.setFocus()
 
-    def _move_line(self):
-        entry = self._entry()
-        if entry is not None and self.isVisible():
-            self.line.setValue(self.session.second * entry.clip.rate)
+    # --- passes ---------------------------------------------------------------------------------
+    def _act(self, one, what):
+        bake, session = self.session.refined, self.session
+        if what == "choose":
+            session.choose_pass(None if session.one_pass == one.id else one.id)
+        elif what == "on":
+            session.do(SetPass(bake.id, replace(one, on=not one.on), "switch a pass"))
+        elif what == "remove":
+            session.do(RemovePass(bake.id, one.id))
+        else:
+            session.do(MovePass(bake.id, one.id, 1 if what == "up" else -1))
+
+    def _fill_adding(self, menu):
+        menu.clear()
+        menu.setToolTipsVisible(True)
+        for code in _MENU:
+            if code is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(NAMES[code], lambda code=code: self.add_pass(METHODS[code]())).setToolTip(tip_of(code))
+
+    def add_pass(self, method, **scope):
+        """Lay a pass over the baked clip, and choose it."""
+        bake, made = self.session.refined, Pass(new_id(), method, **scope)
+        if bake is not None and self.session.do(AddPass(bake.id, made)):
+            self.session.choose_pass(made.id)
+
+    def offset(self, amount):
+        """Move the selected frames of the curves' bones by what was typed in the curve view."""
+        panel, bones = self.window().timeline.curves, self.session.bones
+        if not amount or not bones:
+            return
+        frames = round(panel.first.value), round(panel.last.value)
+        axes = {c.axis for c in panel.plot.new if panel.plot.selection is None or panel.plot.touches(c)} or {
+            "X",
+            "Y",
+            "Z",
+        }
+        three = tuple(amount if axis in axes else 0.0 for axis in "XYZ")
+        whole = frames == (0, self.session.frames - 1)
+        scope = {"names": bones, "frames": None if whole else frames}
+        reading = panel.reading.currentData()
+        if reading == PLACE:
+            self.add_pass(Offset(metres=tuple(v / 100 for v in three)), channels=(POSITION,), **scope)
+        elif reading == WEIGHT:
+            self.add_pass(Offset(weight=amount), channels=(MORPH,), **scope)
+        else:
+            self.add_pass(Offset(degrees=three), channels=(ROTATION,), **scope)
+
+    def _edit(self, one, settled):
+        bake = self.session.refined
+        if bake is not None:
+            self.session.drag(SetPass(bake.id, one), settled=settled)
+
+    def toggle_before(self):
+        """Show the baked clip against what it was before all passes, or not any more."""
+        if self.session.step == "refine":
+            self.session.show_before(None if self.session.before else BEFORE_ALL)
+
+    def _look(self, name, frame):
+        self.session.show_curves_of((name,))
+        self.session.seek(frame)
+
+    # --- suggestions ----------------------------------------------------------------------------
+    def _suggested(self):
+        """``(the chosen pass, what each part of the body asks for)`` from what comes into it; work for a task."""
+        bake = self.session.refined
+        one = next((p for p in bake.passes if p.id == self.session.one_pass), None) if bake else None
+        if one is None or not isinstance(one.method, LowPass):
+            return None
+        place = sum(p.on for p in bake.passes[: bake.passes.index(one)])
+        passed = bake.passed
+        return one, lambda _progress: suggested_for(passed.stage(place).clip, passed.limbs.groups, one.method.order)
+
+    def _suggest(self):
+        asked = self._suggested()
+        if asked is not None:
+            self.session.job_asked.emit("suggest cut-offs", asked[1], lambda made: self._take(asked[0].id, made))
+
+    def _take(self, identifier, suggestions):
+        bake = self.session.refined
+        one = next((p for p in bake.passes if p.id == identifier), None) if bake else None
+        if one is None or not isinstance(one.method, LowPass):
+            return
+        parts = tuple((part, round(float(s.cutoffs[0]), 1)) for part, s in suggestions.items() if s.cutoffs[0] < 1e6)
+        if not parts:
+            self.session.told.emit("No part of this clip needs a low-pass.")
+            return
+        self.session.do(
+            SetPass(
+                bake.id,
+                replace(one, method=replace(one.method, parts=parts), parts=tuple(p for p, _ in parts)),
+                "suggest cut-offs",
+            )
+        )
+
+    def _why(self):
+        asked = self._suggested()
+        if asked is not None:
+            self.session.job_asked.emit("look at the noise", asked[1], self.why.show_suggestions)
+
+    # --- presets --------------------------------------------------------------------------------
+    def _fill_presets(self, menu):
+        menu.clear()
+        session, bake = self.session, self.session.refined
+        everyone = tuple(b.id for b in session.baked)
+        own = [(p, False) for p in session.state.presets] + [(p, True) for p in presets.load(session.message.emit)]
+        for preset, users in own:
+            sub = menu.addMenu(f"{preset.name}{'  (yours, in all projects)' if users else ''}")
+            sub.addAction("Use on this clip", lambda p=preset: self._use(p, (bake.id,)))
+            sub.addAction(f"Use on all {len(everyone)} baked clips", lambda p=preset: self._use(p, everyone))
+            sub.addAction("Remove the preset", lambda p=preset, u=users: self._forget(p, u))
+        if own:
+            menu.addSeparator()
+        keep = menu.addAction("Keep these passes in the project …", lambda: self._keep(False))
+        yours = menu.addAction("Keep these passes for all projects …", lambda: self._keep(True))
+        everywhere = menu.addAction(
+            "Use these passes on all baked clips", lambda: self._use(preset_of(bake, "these"), everyone)
+        )
+        for action in (keep, yours, everywhere):
+            action.setEnabled(bake is not None and bool(bake.passes))
+
+    def _use(self, preset, bakes):
+        if self.session.do(UsePreset(preset, bakes)):
+            self.session.told.emit(
+                f"{preset.name}: on {len(bakes)} baked clips" if len(bakes) > 1 else f"{preset.name} is used"
+            )
+
+    def _keep(self, for_user):
+        name = ask_text(self, "Keep a preset", "Name of the preset:", "Clean up")
+        if not name:
+            return
+        if for_user:
+            presets.keep(preset_of(self.session.refined, name), self.session.message.emit)
+        else:
+            self.session.do(KeepPreset(self.session.refined.id, name))
+
+    def _forget(self, preset, users):
+        if users:
+            presets.remove(preset.name, self.session.message.emit)
+        else:
+            self.session.do(RemovePreset(preset.name))
+
+    def keyPressEvent(self, event):
+        if event.key() == Qt.Key.Key_Escape and self.why.isVisible():
+            self.why.hide()
+        else:
+            super().keyPressEvent(event)

@@ -100,11 +100,16 @@ class SavitzkyGolay(_Smooth):
 
 
 @dataclass(frozen=True)
-class Gaussian(_Smooth):
-    """See windows."""
+class _Window(_Smooth):
+    """Those that only need to know how long their window is."""
 
     seconds: float = 0.1
     seamless: bool = False
+
+
+@dataclass(frozen=True)
+class Gaussian(_Window):
+    """See windows."""
 
     code: ClassVar[str] = "gaussian"
 
@@ -117,11 +122,8 @@ class Gaussian(_Smooth):
 
 
 @dataclass(frozen=True)
-class Median(_Smooth):
+class Median(_Window):
     """See windows."""
-
-    seconds: float = 0.1
-    seamless: bool = False
 
     code: ClassVar[str] = "median"
 

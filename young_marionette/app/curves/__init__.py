@@ -1,0 +1,1 @@
+"""The curve view: curves of chosen bones over the timeline."""

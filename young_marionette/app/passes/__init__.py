@@ -1,0 +1,1 @@
+"""Passes over the baked clip, as they stand in the desk of Refine."""

@@ -1,0 +1,289 @@
+"""The settings of the chosen pass: what it does, how strongly, and where."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
+from ...core.filters.motion import CHANNELS
+from ...core.passes.edits import Offset, Retime, Scale
+from ...core.passes.stack import Plant
+from ...wording.passes import TIPS, found
+from ..parts.widgets import Number, button, label, row
+
+# Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
+NUMBERS = {
+    Spikes: (
+        ("threshold", "Threshold", "×", 0.1, 1, 0.5, 20, 1),
+        ("window", "Compared with", "s", 0.01, 2, 0.02, 2, 1),
+        ("longest", "Longest run", "frames", 1, 0, 1, 20, 1),
+    ),
+    SavitzkyGolay: (("seconds", "Window", "s", 0.02, 2, 0, 10, 1), ("degree", "Degree", "", 1, 0, 1, 7, 1)),
+    Gaussian: (("seconds", "Width", "s", 0.01, 2, 0, 10, 1),),
+    Median: (("seconds", "Window", "s", 0.01, 2, 0, 10, 1),),
+    Adaptive: (("strength", "Strength", "%", 5, 0, 0, 1000, 0.01),),
+    Scale: (("factor", "Amount", "%", 5, 0, -500, 500, 0.01),),
+    Retime: (("speed", "Speed", "%", 5, 1, 1, 1000, 0.01),),
+    Offset: (("seconds", "Later by", "s", 0.01, 3, -60, 60, 1), ("weight", "Morphs by", "", 0.05, 2, -10, 10, 1)),
+    Plant: (),
+}
+_WHOLE = {"longest", "degree"}
+_KINDS = dict(zip(CHANNELS, ("Rotations", "Positions", "Morphs")))
+_LISTED = 300  # spikes
+
+
+class PassSettings(QWidget):
+    """``edited(pass, settled)``: the user changed something; ``settled`` is false while dragging.
+
+    ``suggest``: cut-offs are asked for, for all parts of the body; ``why``: to see where they come from.
+    """
+
+    edited = Signal(object, bool)
+    suggest = Signal()
+    why = Signal()
+    look = Signal(str, int)
+
+    def __init__(self, session):
+        super().__init__()
+        self.session, self.one, self._shape = session, None, None
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(10, 4, 2, 8)
+        self.column.setSpacing(6)
+
+    def show_pass(self, one, groups, report):
+        """Show a pass. ``groups``: the parts of the body; ``report``: what it did, where that is known."""
+        self.one, self._groups = one, groups
+        parts = tuple(name for name, _ in one.method.parts) if isinstance(one.method, LowPass) else ()
+        shape = one.id, type(one.method), parts, isinstance(getattr(one.method, "cutoff", 0.0), str), tuple(groups)
+        if shape != self._shape:
+            self._shape = shape
+            self._build()
+        self._show()
+        if isinstance(one.method, Spikes):
+            self._list(report)
+
+    # --- building -------------------------------------------------------------------------------
+    def _build(self):
+        while self.column.count():
+            widget = self.column.takeAt(0).widget()
+            widget.hide()
+            widget.deleteLater()
+        self.numbers, self.switches, self.threes, self.cutoffs = {}, {}, {}, {}
+        method = self.one.method
+        if isinstance(method, LowPass):
+            self._build_low_pass(method)
+        for field, text, unit, step, decimals, low, high, share in NUMBERS.get(type(method), ()):
+            number = Number(0, unit, step, decimals, low, high, getattr(type(method)(), field) / share, text)
+            number.edited.connect(lambda value, settled, f=field, s=share: self._typed(f, value * s, settled))
+            self.numbers[field] = number, share
+            self._row(text, number)
+        if isinstance(method, Offset):
+            for field, text, unit, share in (("degrees", "Turn by", "°", 1), ("metres", "Move by", "cm", 0.01)):
+                three = [Number(0, unit, 1, 1, -1e4, 1e4, name=f"{text}, {axis}") for axis in "XYZ"]
+                for number in three:
+                    number.setFixedWidth(76)
+                    number.edited.connect(lambda _v, settled, f=field: self._typed_three(f, settled))
+                self.threes[field] = three, share
+                self._row(text, *three)
+        if isinstance(method, Retime):
+            self.rate = Number(0, "fps", 1, 3, 0, 1000, 0, "Frame rate; 0 keeps it")
+            self.rate.edited.connect(lambda value, settled: self._put(rate=value or None, settled=settled))
+            self._row("Frame rate", self.rate)
+        if isinstance(method, Spikes):
+            self._build_spikes()
+        if not isinstance(method, Retime | Plant):
+            self._build_scope()
+        if hasattr(method, "seamless"):
+            self._switch(
+                "seamless", "The clip is a loop", "Ends are filtered as if the clip went on with its first frame"
+            )
+        if not isinstance(method, Retime | Plant):
+            self.keep = QCheckBox("What stands or is held stays in place")
+            self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
+            self.column.addWidget(self.keep)
+
+    def _row(self, text, *widgets):
+        line = row(label(text, "quiet"), None, *widgets, spacing=6)
+        self.column.addWidget(line)
+        return line
+
+    def _switch(self, field, text, tip):
+        switch = QCheckBox(text)
+        switch.setToolTip(tip)
+        switch.clicked.connect(lambda on: self._put(**{field: on}))
+        self.switches[field] = switch
+        self.column.addWidget(switch)
+
+    def _combo(self, name, items, act):
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        for key, text in items:
+            combo.addItem(text, key)
+        combo.activated.connect(lambda i: act(combo.itemData(i)))
+        return combo
+
+    def _build_low_pass(self, method):
+        kinds = (("one", "One cut-off for all"), ("auto", "Each bone by itself"), ("parts", "By part of the body"))
+        self.kind = self._combo("Cut-offs", kinds, self._choose_kind)
+        self._row("Cut-off", self.kind)
+        if not isinstance(method.cutoff, str) and not method.parts:
+            number = Number(6.0, "Hz", 0.5, 1, 0.1, 1000, 6.0, "Cut-off")
+            number.edited.connect(lambda value, settled: self._put(cutoff=value, settled=settled))
+            self.numbers["cutoff"] = number, 1
+            self._row("", number)
+        for part, _ in method.parts:
+            number = Number(6.0, "Hz", 0.5, 1, 0.1, 1000, 6.0, f"Cut-off, {part}")
+            number.edited.connect(lambda value, settled, p=part: self._typed_part(p, value, settled))
+            self.cutoffs[part] = number
+            self._row(part[0].upper() + part[1:], number)
+        ask = button(
+            "Suggest for this clip", self.suggest.emit, tip="A cut-off for each part of the body, from its noise"
+        )
+        self.column.addWidget(
+            row(
+                ask,
+                button(
+                    "Show why", self.why.emit, tip="How much noise each cut-off leaves, and how much motion it takes"
+                ),
+                None,
+            )
+        )
+        self.order = self._combo(
+            "Steepness", ((2, "2nd order"), (4, "4th order")), lambda order: self._put(order=order)
+        )
+        self._row("Steepness", self.order)
+
+    def _build_spikes(self):
+        self.found = QListWidget()
+        self.found.setAccessibleName("Spikes that were found")
+        self.found.setFixedHeight(132)
+        self.found.setToolTip("Ticked: taken out. Click a name: go there.")
+        self.found.itemChanged.connect(self._ticked)
+        self.found.itemClicked.connect(lambda item: self.look.emit(*item.data(Qt.ItemDataRole.UserRole)))
+        self.told = label("", "quiet", wrap=True)
+        self.column.addWidget(self.told)
+        self.column.addWidget(self.found)
+
+    def _build_scope(self):
+        self.frames = self._combo(
+            "Frames", (("all", "All frames"), ("range", "Frames of the range")), self._choose_frames
+        )
+        parts = [(f"part:{g}", g[0].upper() + g[1:]) for g in self._groups]
+        self.bones = self._combo(
+            "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
+        )
+        self._row("Where", self.frames, self.bones)
+        kinds = []
+        for kind, text in _KINDS.items():
+            tick = QCheckBox(text)
+            tick.clicked.connect(lambda _on: self._choose_channels())
+            self.switches[kind] = tick
+            kinds.append(tick)
+        self.column.addWidget(row(*kinds, None, spacing=12))
+
+    # --- showing --------------------------------------------------------------------------------
+    def _show(self):
+        one, method = self.one, self.one.method
+        for field, (number, share) in self.numbers.items():
+            number.set_value(getattr(method, field) / share)
+        for part, value in getattr(method, "parts", ()):
+            self.cutoffs[part].set_value(value)
+        for field, (three, share) in self.threes.items():
+            for number, value in zip(three, getattr(method, field)):
+                number.set_value(value / share)
+        for field, switch in self.switches.items():
+            switch.setChecked(field in one.channels if field in _KINDS else getattr(method, field))
+        if isinstance(method, LowPass):
+            self.kind.setCurrentIndex(2 if method.parts else 1 if isinstance(method.cutoff, str) else 0)
+            self.order.setCurrentIndex(self.order.findData(method.order))
+        if isinstance(method, Retime):
+            self.rate.set_value(method.rate or 0)
+            return
+        if isinstance(method, Plant):
+            return
+        self.keep.setChecked(one.keep)
+        text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
+        self.frames.setItemText(1, text if one.frames else "Frames of the range")
+        self.frames.setCurrentIndex(0 if one.frames is None else 1)
+        self.bones.setItemText(1, _names(one.names) if one.names else "Bones of the curves")
+        wanted = "curves" if one.names else f"part:{one.parts[0]}" if one.parts else "all"
+        self.bones.setCurrentIndex(max(self.bones.findData(wanted), 0))
+
+    def _list(self, report):
+        """List the spikes that were found, and those that are kept."""
+        kept = set(self.one.method.kept)
+        spikes = [] if report is None else found(report)
+        total = len(spikes)
+        listed = sorted([*spikes[:_LISTED], *kept], key=lambda spike: (spike[0], spike[1]))
+        self.found.blockSignals(True)
+        self.found.clear()
+        for name, frame in listed:
+            item = QListWidgetItem(f"{name}, frame {frame}")
+            item.setData(Qt.ItemDataRole.UserRole, (name, frame))
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked if (name, frame) in kept else Qt.CheckState.Checked)
+            self.found.addItem(item)
+        self.found.blockSignals(False)
+        if report is None:
+            self.told.setText("Looking for spikes …")
+        else:
+            more = f", {_LISTED} of them listed" if total > _LISTED else ""
+            self.told.setText(f"{total} taken out, {len(kept)} kept{more}")
+
+    # --- editing --------------------------------------------------------------------------------
+    def _put(self, settled=True, **changes):
+        self.edited.emit(replace(self.one, method=replace(self.one.method, **changes)), settled)
+
+    def _typed(self, field, value, settled):
+        self._put(settled, **{field: round(value) if field in _WHOLE else value})
+
+    def _typed_part(self, part, value, settled):
+        self._put(settled, parts=tuple((p, value if p == part else hertz) for p, hertz in self.one.method.parts))
+
+    def _typed_three(self, field, settled):
+        three, share = self.threes[field]
+        self._put(settled, **{field: tuple(n.value * share for n in three)})
+
+    def _choose_kind(self, kind):
+        if kind == "parts":
+            self.suggest.emit()
+        else:
+            self._put(cutoff=AUTO if kind == "auto" else 6.0, parts=())
+
+    def _choose_frames(self, which):
+        self.edited.emit(replace(self.one, frames=None if which == "all" else self.session.range), True)
+
+    def _choose_bones(self, which):
+        names = self.session.bones if which == "curves" else ()
+        if which == "curves" and not names:
+            self.session.message.emit("Choose bones in the curve view first (Shift+N), or click one on the stage.")
+            self._show()
+            return
+        parts = (which.removeprefix("part:"),) if which.startswith("part:") else ()
+        self.edited.emit(replace(self.one, names=names, parts=parts), True)
+
+    def _choose_channels(self):
+        kinds = tuple(kind for kind in CHANNELS if self.switches[kind].isChecked())
+        if kinds:
+            self.edited.emit(replace(self.one, channels=kinds), True)
+        else:
+            self._show()  # at least one of them
+
+    def _ticked(self, item):
+        spike = item.data(Qt.ItemDataRole.UserRole)
+        kept = set(self.one.method.kept) - {spike}
+        if item.checkState() == Qt.CheckState.Unchecked:
+            kept.add(spike)
+        self._put(kept=tuple(sorted(kept)))
+
+
+def tip_of(code):
+    """What a method does, in a sentence."""
+    return TIPS[code]
+
+
+def _names(names):
+    return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"

@@ -1,0 +1,101 @@
+"""What passes are called, and the most telling number of each."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
+from ..core.passes.edits import Offset, Retime, Scale
+from .findings import counted
+
+if TYPE_CHECKING:
+    from ..core.filters.motion import Report
+    from ..core.passes.measuring import Changes
+    from ..core.passes.stack import Pass
+
+NAMES = {
+    "spikes": "Spikes",
+    "low-pass": "Low-pass",
+    "adaptive": "Smooth, accents kept",
+    "savitzky-golay": "Savitzky-Golay",
+    "gaussian": "Gaussian",
+    "median": "Median",
+    "offset": "Offset",
+    "scale": "Scale",
+    "retime": "Speed and rate",
+    "plant": "Plant",
+}
+TIPS = {
+    "spikes": "Takes out single frames and short runs that stand apart",
+    "low-pass": "Takes out what changes quicker than a cut-off in hertz (Butterworth)",
+    "adaptive": "Strong where a curve rests, weak where it moves quickly",
+    "savitzky-golay": "Each frame on a polynomial through those around it",
+    "gaussian": "Each frame a weighted mean of those around it",
+    "median": "Each frame the middle value of those around it",
+    "offset": "Adds a turn, a distance, or a delay",
+    "scale": "More or less of the same motion about its mean",
+    "retime": "Quicker or slower, or another frame rate",
+    "plant": "Holds feet and hands still where they touch",
+}
+
+
+def about(one: Pass) -> str:
+    """What a pass is set to, in a few words."""
+    method = one.method
+    if isinstance(method, LowPass):
+        if method.parts:
+            low, high = (end(hertz for _, hertz in method.parts) for end in (min, max))
+            return f"{low:.1f} to {high:.1f} Hz" if high - low > 0.05 else f"{low:.1f} Hz"
+        return "each by itself" if isinstance(method.cutoff, str) else f"{method.cutoff:.1f} Hz"
+    if isinstance(method, Gaussian | Median | SavitzkyGolay):
+        return f"{method.seconds:.2f} s"
+    if isinstance(method, Adaptive):
+        return f"{method.strength * 100:.0f} %"
+    if isinstance(method, Scale):
+        return f"{method.factor * 100:.0f} %"
+    if isinstance(method, Retime):
+        return f"{method.speed * 100:.0f} %" + (f", {method.rate:g} fps" if method.rate else "")
+    if isinstance(method, Offset):
+        turned = max(map(abs, method.degrees))
+        return f"{turned:g}°" if turned else f"{max(map(abs, method.metres)) * 100:g} cm"
+    return ""
+
+
+def telling(one: Pass, report: Report | None, changes: Changes | None) -> str:
+    """The most telling number of a pass: what it is set to, or what it found or changed where that is known."""
+    if isinstance(one.method, Spikes):
+        return "" if report is None else counted(sum(map(len, report.spikes.values())), "spike")
+    if one.method.code == "plant":
+        return "" if changes is None else f"{changes.slides[1] * 1000:.1f} mm slide"
+    if isinstance(one.method, LowPass) and report is not None and report.cutoffs:
+        low, high = (end(report.cutoffs.values()) for end in (min, max))
+        if high - low > 0.05:
+            return f"{low:.1f} to {high:.1f} Hz"
+    return about(one)
+
+
+def changed(changes: Changes) -> list[tuple[str, str]]:
+    """``(what, how much)`` of what passes changed."""
+    told = [
+        ("Turned", f"{changes.degrees[0]:.2f}° RMS, {changes.degrees[1]:.1f}° at most"),
+        ("Hands moved", f"up to {changes.hands * 100:.1f} cm"),
+        ("Feet moved", f"up to {changes.feet * 100:.1f} cm"),
+        ("Slide in contacts", f"{changes.slides[0] * 1000:.1f} → {changes.slides[1] * 1000:.1f} mm"),
+        ("Highest speed", f"{changes.peaks[0]:.2f} → {changes.peaks[1]:.2f} m/s"),
+    ]
+    if not changes.degrees[1] and not changes.hands and not changes.feet:
+        return told[3:]
+    return told
+
+
+def loss(changes: Changes) -> float:
+    """The share of the highest speed of hands and feet that is lost."""
+    before, after = changes.peaks
+    return max(1 - after / before, 0.0) if before > 1e-6 else 0.0
+
+
+def found(report: Report) -> list[tuple[str, int]]:
+    """``(joint or morph, frame)`` of all spikes, those of the worst channels first."""
+    order = Counter({name: len(frames) for name, frames in report.spikes.items()})
+    return [(name, frame) for name, _ in order.most_common() for frame in report.spikes[name]]

@@ -420,17 +420,6 @@ class Panels(WindowCase):
         self.click(self.desk("transfer").in_place, QPoint(8, 10))
         self.close(self.window.stage.figures[1].positions[0, [0, 2]], 0, 0.05)
 
-    def test_curves_follow_the_playhead(self):
-        self.session.do(do.Bake(fps=60))
-        desk = self.desk("refine")
-        self.session.seek(60)
-        self.close(desk.line.value(), 120)
-        desk.bone.setCurrentText("head")
-        desk.bone.activated.emit(0)
-        x, y = desk._traces["X"].getData()
-        self.assertEqual(len(x), 481)
-        self.assertTrue(np.ptp(y) > 1)
-
     def test_deliver_says_problems_before_the_start(self):
         desk = self.desk("deliver")
         self.assertIn("Nothing is baked", desk.problems.text())

@@ -65,6 +65,8 @@ class Director:
             second = self._source_second(bake, source)
             shown.append(self._playing(source, MARIONETTE, state.rig_entry, state.pairing, second=second))
         shown.append(self._playing(bake, BAKED))
+        if session.passing.lags:
+            shown[-1].name = f"{bake.name}: catching up"
         return self._arranged(shown)
 
     def _source_second(self, bake, source):

@@ -137,6 +137,13 @@ class KeySheet(QFrame):
                 self.hide()
         return False
 
+    def event(self, event):
+        """Any key closes the sheet, also one that would do something else."""
+        if event.type() == QEvent.Type.ShortcutOverride and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, _event):
         self.hide()
 

@@ -21,7 +21,7 @@ class LiveResult(QObject):
     def __init__(self, session):
         super().__init__()
         self.session, self._job, self._tried, self._measured = session, None, None, None
-        self._made = self._told = None
+        self._made, self._told, self._closed = None, None, False
         # Only once nothing is changed any more: work in a thread slows what the interface answers with.
         self._calm = QTimer(self, singleShot=True, interval=CALM)
         self._calm.timeout.connect(self._begin)
@@ -91,6 +91,8 @@ class LiveResult(QObject):
             self.ask()
 
     def _begin(self):
+        if self._closed:
+            return
         task = self._task()
         if task is None:
             self._tell()
@@ -132,7 +134,8 @@ class LiveResult(QObject):
         self._begin()
 
     def close(self):
-        """Give up what is being worked out."""
+        """Give up what is being worked out, for good."""
+        self._closed = True
         self._calm.stop()
         if self._job is not None:
             self._job.cancel()

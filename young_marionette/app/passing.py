@@ -15,7 +15,7 @@ class LivePasses(QObject):
 
     def __init__(self, session):
         super().__init__()
-        self.session, self._job, self._of, self._failed = session, None, None, None
+        self.session, self._job, self._of, self._failed, self._closed = session, None, None, None, False
         # Only once nothing is changed any more: work in a thread slows what the interface answers with.
         self._calm = QTimer(self, singleShot=True, interval=CALM)
         self._calm.timeout.connect(self._begin)
@@ -70,7 +70,7 @@ class LivePasses(QObject):
 
     def _begin(self):
         passed = self._wanted()
-        if passed is None or self._job is not None or self._key(passed) == self._failed:
+        if self._closed or passed is None or self._job is not None or self._key(passed) == self._failed:
             return
         self._of = self._key(passed)
 
@@ -100,7 +100,8 @@ class LivePasses(QObject):
         self._begin()
 
     def close(self):
-        """Give up what is being worked out."""
+        """Give up what is being worked out, for good."""
+        self._closed = True
         self._calm.stop()
         if self._job is not None:
             self._job.cancel()

@@ -355,26 +355,23 @@ class Window(QMainWindow):
         self.split.setSizes([left, total - left - wide, wide])
 
     def _show_lanes(self):
-        """Lanes are shown in the steps in which they were wanted last: at first where the result is judged."""
-        usual = self.session.step in ("transfer", "refine")
-        shown = str(settings.get(f"lanes/{self.session.step}", usual)).lower() == "true"
-        curves = str(settings.get(f"curves/{self.session.step}", False)).lower() == "true"
-        if (shown, curves) != (self.timeline.open, self.timeline.curves_open):
-            self.timeline.show_lanes(shown, curves)
+        """Lanes and curves are shown in the steps in which they were wanted last: lanes at first where the result is judged."""
+        step, timeline = self.session.step, self.timeline
+        curves = str(settings.get(f"curves/{step}", False)).lower() == "true"
+        usual = step in ("transfer", "refine") and not curves
+        lanes = str(settings.get(f"lanes/{step}", usual)).lower() == "true"
+        if (lanes, curves) != (timeline.open, timeline.curves_open):
+            timeline.show_lanes(lanes, curves)
             QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
-        self.session.marks = shown
+        self.session.marks = lanes
         total = sum(self.stack.sizes())
-        if not shown and not curves:
-            self.stack.setSizes([total - BAR, BAR])
-            return
-        tall = 0
-        if shown:
-            tall += int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170)
-        if curves:
-            wanted = int(settings.get("curves/height", 0) or 0) or int(self.height() * 0.34)
-            tall = min(tall, self.height() // 7) + wanted
-        tall = min(tall, int(0.62 * total))
-        self.stack.setSizes([total - BAR - tall, BAR + tall])
+        tall = int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170) if lanes else 0
+        if lanes and curves:
+            tall = min(tall, self.height() // 6)
+        wanted = int(settings.get("curves/height", 0) or 0) or int(self.height() * 0.32) if curves else 0
+        both = min(tall + wanted, int(0.62 * total))
+        self.stack.setSizes([total - BAR - both, BAR + both])
+        timeline.halves.setSizes([both - tall, tall])
 
     def _toggle_lanes(self):
         settings.put(f"lanes/{self.session.step}", not self.timeline.open)

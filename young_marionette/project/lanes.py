@@ -15,11 +15,12 @@ if TYPE_CHECKING:
     from collections.abc import Collection
 
     from ..core.contacts.contact import Contacts
+    from ..core.passes.measuring import Changes
     from .deviation import Deviation
 
 _TOUCHES = {"left": "Left hand on the body", "right": "Right hand on the body", "both": "Hands together"}
 ALWAYS = POINTS[:4]  # lanes of the feet are there even where they touch nothing
-CONTACTS, DEVIATION = "contacts", "deviation"
+CONTACTS, DEVIATION, PASSES = "contacts", "deviation", "passes"
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,9 +73,18 @@ _DEVIATIONS = (
 )
 
 
-def rows(contacts: Contacts | None, deviation: Deviation | None, folded: Collection[str]) -> list[Row]:
-    """The lanes (list of Row) of a clip's ``contacts`` and a Deviation; either may be None. ``folded``: groups."""
+def rows(
+    contacts: Contacts | None, deviation: Deviation | None, folded: Collection[str], changes: Changes | None = None
+) -> list[Row]:
+    """The lanes (list of Row) of a clip's ``contacts``, a Deviation, and Changes that passes make; any may be None.
+
+    ``folded``: groups.
+    """
     found = []
+    if changes is not None:
+        found.append(Row("group", PASSES, "Passes"))
+        if PASSES not in folded:
+            found.append(EVALUATOR.of("changes row", (changes,), lambda: _changes_row(changes)))
     if contacts is not None:
         found.append(Row("group", CONTACTS, "Contacts"))
         if CONTACTS not in folded:
@@ -90,6 +100,12 @@ def rows(contacts: Contacts | None, deviation: Deviation | None, folded: Collect
         if DEVIATION not in folded:
             found += EVALUATOR.of("deviation rows", (deviation,), lambda: _deviation_rows(deviation))
     return found
+
+
+def _changes_row(changes: Changes) -> Row:
+    moved = changes.lane * 100
+    most = max(float(moved.max(initial=0.0)), 1.0)
+    return Row("deviation", "moved", "Moved by passes", None, "cm", np.zeros_like(moved), moved, most)
 
 
 def _part_of(point: str) -> str:

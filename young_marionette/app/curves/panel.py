@@ -86,9 +86,10 @@ class CurvePanel(QWidget):
             lambda: self.offset_asked.emit(self.amount.value),
             tip="Adds a pass that moves the selected frames of these bones",
         )
+        self.between, self.within = label("Frames", "quiet"), label("Values", "quiet")
         self.tools = row(
-            self.reading, self.order, self.view, self.seconds, self.fit, label("Frames", "quiet"), self.first, self.last,
-            label("Values", "quiet"), self.low, self.high, None, self.amount, self.move, spacing=6,
+            self.reading, self.order, self.view, self.seconds, self.fit, self.between, self.first, self.last,
+            self.within, self.low, self.high, None, self.amount, self.move, spacing=6,
         )  # fmt: skip
         right.addWidget(self.tools)
         right.addWidget(self.plot, 1)
@@ -97,8 +98,7 @@ class CurvePanel(QWidget):
     def place(self, left, wide):
         """Where the timeline's frames lie."""
         self.tree.setFixedWidth(max(left - _AXIS, 150))
-        self.layout().activate()
-        self.plot.place(left - self.plot.x(), wide)
+        self.plot.place(left, wide)
 
     def _in_seconds(self):
         self.plot.seconds = self.seconds.isChecked()
@@ -190,6 +190,14 @@ class CurvePanel(QWidget):
         if high > low:
             self.plot.low, self.plot.high = low, high
             self.plot.update()
+
+    def resizeEvent(self, event):
+        """Where there is little room, numbers that the plot shows anyway make place."""
+        super().resizeEvent(event)
+        room = self.width() - self.tree.width()
+        for widget in (self.within, self.low, self.high):
+            widget.setVisible(room > 860)
+        self.between.setVisible(room > 700)
 
     def showEvent(self, event):
         super().showEvent(event)

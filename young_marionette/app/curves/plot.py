@@ -43,7 +43,7 @@ class CurvePlot(QWidget):
         self.marks = ()  # places along the bottom, such as cut-offs in a spectrum
         self.band = None  # the end of the bottom scale in hertz, where this is a spectrum
         self.selection, self.low, self.high = None, -1.0, 1.0
-        self._key, self._press, self._left, self._wide = None, None, 0, 100
+        self._key, self._press, self._frames_left, self._wide = None, None, 0, 100
         self._ground = Ground(self, self._paint_ground)
         self.setMinimumHeight(90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -65,10 +65,14 @@ class CurvePlot(QWidget):
         self.update()
 
     def place(self, left, wide):
-        """Where the timeline's frames lie in this widget."""
-        if (left, wide) != (self._left, self._wide):
-            self._left, self._wide = left, wide
+        """Where the timeline's frames lie in what holds this widget."""
+        if (left, wide) != (self._frames_left, self._wide):
+            self._frames_left, self._wide = left, wide
             self.update()
+
+    @property
+    def _left(self):
+        return self._frames_left - self.x()
 
     def fit(self):
         """Show the selection as large as it can be, else all values of the frames in view."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from PySide6.QtCore import QItemSelectionModel, Qt, Signal
-from PySide6.QtGui import QStandardItem, QStandardItemModel
+from PySide6.QtGui import QKeySequence, QShortcut, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTreeView, QVBoxLayout, QWidget
 
 from ...core.humanoid.groups import groups
@@ -43,6 +43,9 @@ class BoneTree(QWidget):
         self.view.setUniformRowHeights(True)
         self.view.selectionModel().selectionChanged.connect(self._on_selection)
         self.view.setToolTip("Ctrl+click: several; a part of the body chooses all of its bones; F: favourite")
+        favourite = QShortcut(QKeySequence("F"), self.view)
+        favourite.setContext(Qt.ShortcutContext.WidgetShortcut)
+        favourite.activated.connect(self._toggle)
         column.addWidget(self.search)
         column.addWidget(self.view, 1)
 
@@ -137,9 +140,6 @@ class BoneTree(QWidget):
         if not self._quiet:
             self.chosen.emit(self.names)
 
-    def keyPressEvent(self, event):
-        if event.key() == Qt.Key.Key_F and self.view.hasFocus():
-            for name in self.names:
-                self.toggle_favourite(name)
-            return
-        super().keyPressEvent(event)
+    def _toggle(self):
+        for name in self.names:
+            self.toggle_favourite(name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from ...core.filters.methods import LowPass
@@ -15,6 +15,7 @@ from ...core.passes.edits import Offset
 from ...core.passes.stack import METHODS, Pass
 from ...project.commands import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
 from ...project.entry import new_id
+from ...wording.findings import counted
 from ...wording.passes import NAMES, changed, loss, telling
 from .. import presets
 from ..parts.widgets import Card, ask_text, label, row
@@ -42,11 +43,7 @@ _MENU = (
 
 
 class RefineDesk(Desk):
-    title, lead, wide = (
-        "Refine",
-        "Clean the baked clip with passes. They stay adjustable, and its motion as baked is kept.",
-        388,
-    )
+    title, wide = "Refine", 396
 
     shows = ("entries", "bakes", "source", "presets")
 
@@ -56,9 +53,9 @@ class RefineDesk(Desk):
         for key, text in ((None, "Live result"), (BEFORE_ALL, "Before all passes"), (BEFORE_ONE, "Before this pass")):
             self.against.addItem(text, key)
         self.against.setToolTip("What stands beside the baked clip on the stage (A: before all passes)")
-        self.told = label("", "quiet", wrap=True)
-        self.head = Card("Baked clip")
-        self.head.add(self.clip, self.told, row(label("Compare with", "quiet"), None, self.against))
+        self.head = Card()
+        self.head.add(self.clip, row(label("Compared with", "quiet"), self.against, stretch_last=True))
+        self.head.body.setSpacing(6)
         self.add(self.head)
         self.stack = Card()
         self.adding, self.keeping = QPushButton("Add a pass"), QPushButton("Presets")
@@ -89,13 +86,15 @@ class RefineDesk(Desk):
         self.add(self.numbers)
         self.empty = label("Nothing is baked yet: bake a clip in Transfer (Ctrl+B).", "quiet", wrap=True)
         self.add(self.empty)
-        self._shown_lines = None
+        self._shown_lines, self._line_widgets = None, []
         self.session.passing.ready.connect(self._if_in_front)
 
     @staticmethod
     def _combo(name, act):
         combo = QComboBox()
         combo.setAccessibleName(name)
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        combo.setMinimumContentsLength(12)
         combo.activated.connect(lambda _i: act())
         return combo
 
@@ -124,9 +123,9 @@ class RefineDesk(Desk):
         self.against.setCurrentIndex(self.against.findData(self.session.before))
         frames, rate = bake.length
         clip = bake.dense
-        self.told.setText(
-            f"{(frames - 1) / rate:.2f} s at {rate:g} fps, a key on each of {frames} frames: "
-            f"{len(bake.skeleton)} bones, {len(clip.moving)} with position keys."
+        self.clip.setToolTip(
+            f"{(frames - 1) / rate:.2f} s at {rate:g} fps: {frames} frames, {len(bake.skeleton)} bones, "
+            f"{counted(frames * (len(bake.skeleton) + len(clip.moving)), 'key')}."
         )
         self._show_passes(bake)
 
@@ -160,17 +159,25 @@ class RefineDesk(Desk):
             self.changed.setText("Working it out …")
         else:
             self.changed.setText("\n".join(f"{what}: {much}" for what, much in changed(every)))
-        lost = loss(every) if every is not None else 0.0
+        # A spike is no accent: what is lost with it is none of its speed.
+        smooth = (
+            c for one in bake.passes for c in [reports[one.id][1]] if c is not None and one.method.code != "spikes"
+        )
+        lost = max(map(loss, smooth), default=0.0)
         self.accents.setVisible(lost > _MUCH)
-        self.accents.setText(f"The quickest moment is {lost * 100:.0f} % slower than before: accents may be lost.")
+        self.accents.setText(f"A pass makes the quickest moment {lost * 100:.0f} % slower: accents may be lost.")
 
     def _lay_lines(self, bake, numbers, chosen):
         """One line for each pass, the newest on top, the settings of the chosen one beneath it."""
-        key = [(one, number, one.id == chosen) for one, number in zip(bake.passes, numbers)]
+        key = [(one.id, one.method.code, one.on, one.id == chosen) for one in bake.passes]
         if key == self._shown_lines:
+            # Nothing is laid anew while a number is dragged.
+            for line, number in zip(self._line_widgets, reversed(numbers)):
+                line.tell(number)
             return
         self._shown_lines = key
         focused = next((w.identifier for w in self.lines.findChildren(PassLine) if w.hasFocus()), None)
+        self._line_widgets = []
         self._lines.removeWidget(self.settings)
         self.settings.setParent(self.stack)
         while self._lines.count():
@@ -180,6 +187,7 @@ class RefineDesk(Desk):
         for one, number in reversed(list(zip(bake.passes, numbers))):
             line = PassLine(one, number, one.id == chosen, lambda what, one=one: self._act(one, what))
             self._lines.addWidget(line)
+            self._line_widgets.append(line)
             if one.id == chosen:
                 self._lines.addWidget(self.settings)
             if one.id == focused:
@@ -284,7 +292,11 @@ class RefineDesk(Desk):
     def _why(self):
         asked = self._suggested()
         if asked is not None:
-            self.session.job_asked.emit("look at the noise", asked[1], self.why.show_suggestions)
+            self.session.job_asked.emit("look at the noise", asked[1], self._show_why)
+
+    def _show_why(self, suggestions):
+        self.why.show_suggestions(suggestions)
+        QTimer.singleShot(0, lambda: self._area.ensureWidgetVisible(self.why))
 
     # --- presets --------------------------------------------------------------------------------
     def _fill_presets(self, menu):

@@ -38,6 +38,8 @@ class Lanes(QWidget):
             signal.connect(self.update)
         for signal in (session.preview_changed, session.snags_changed, session.live.ready):
             signal.connect(self.show_state)
+        for signal in (session.passing.ready, session.step_changed):
+            signal.connect(self.show_state)
         session.listen(("entries", "bakes", "source", "rig", "pairings", "uses"), self.show_state)
         self.show_state()
 
@@ -53,7 +55,10 @@ class Lanes(QWidget):
         if deviation is not None and len(deviation.after[0].values) != session.frames:
             deviation = None
         self.contacts, self._shown = contacts, object()
-        self._rows = rows(contacts, deviation, self.folded)
+        changes = None if session.preview else session.passing.changes(0)
+        if changes is not None and len(changes.lane) != session.frames:
+            changes = None
+        self._rows = rows(contacts, deviation, self.folded, changes)
         self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
         self.update()
 
@@ -153,6 +158,8 @@ class Lanes(QWidget):
             count = len(self.contacts.of(row.key))
             return counted(count, "contact") if count else "none"
         before, after = (float(v.max(initial=0.0)) for v in (row.before, row.after))
+        if row.key == "moved":
+            return f"up to {after:.1f} {row.unit}"
         return f"{before:.1f} → {after:.1f} {row.unit}".replace(" °", "°")
 
     def is_chosen(self, point, contact):

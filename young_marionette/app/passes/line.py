@@ -16,10 +16,10 @@ class PassLine(QFrame):
         super().__init__()
         self.setObjectName("passLine")
         self.setProperty("chosen", chosen)
+        self.setFixedHeight(36)
         self.identifier, self._act = one.id, act
         self.setToolTip(TIPS[one.method.code])
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(f"{NAMES[one.method.code]}, {number}" if number else NAMES[one.method.code])
         layout = QHBoxLayout(self)
         layout.setContentsMargins(8, 3, 4, 3)
         layout.setSpacing(6)
@@ -29,7 +29,7 @@ class PassLine(QFrame):
         self.on.setAccessibleName(f"{NAMES[one.method.code]} on")
         self.on.clicked.connect(lambda: act("on"))
         self.name = label(NAMES[one.method.code], None if one.on else "quiet")
-        self.number = label(number if one.on else "off", "quiet")
+        self.number = label("", "quiet")
         layout.addWidget(self.on)
         layout.addWidget(self.name)
         layout.addStretch(1)
@@ -40,6 +40,16 @@ class PassLine(QFrame):
         for widget in (self.up, self.down, self.remove):
             widget.setVisible(chosen)
             layout.addWidget(widget)
+
+        self._called, self._is_on = NAMES[one.method.code], one.on
+        self.tell(number)
+
+    def tell(self, number):
+        """Show the most telling number."""
+        number = number if self._is_on else "off"
+        if number != self.number.text():
+            self.number.setText(number)
+        self.setAccessibleName(f"{self._called}, {number}" if number else self._called)
 
     def mousePressEvent(self, event):
         if event.button() == Qt.MouseButton.LeftButton:

@@ -50,7 +50,7 @@ class PassSettings(QWidget):
         super().__init__()
         self.session, self.one, self._shape = session, None, None
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(10, 4, 2, 8)
+        self.column.setContentsMargins(6, 4, 0, 8)
         self.column.setSpacing(6)
 
     def show_pass(self, one, groups, report):
@@ -120,13 +120,15 @@ class PassSettings(QWidget):
     def _combo(self, name, items, act):
         combo = QComboBox()
         combo.setAccessibleName(name)
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        combo.setMinimumContentsLength(7)
         for key, text in items:
             combo.addItem(text, key)
         combo.activated.connect(lambda i: act(combo.itemData(i)))
         return combo
 
     def _build_low_pass(self, method):
-        kinds = (("one", "One cut-off for all"), ("auto", "Each bone by itself"), ("parts", "By part of the body"))
+        kinds = (("one", "One for all"), ("auto", "Each bone's own"), ("parts", "By body part"))
         self.kind = self._combo("Cut-offs", kinds, self._choose_kind)
         self._row("Cut-off", self.kind)
         if not isinstance(method.cutoff, str) and not method.parts:
@@ -175,14 +177,14 @@ class PassSettings(QWidget):
         self.bones = self._combo(
             "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
         )
-        self._row("Where", self.frames, self.bones)
+        self.column.addWidget(row(label("Where", "quiet"), self.frames, self.bones, spacing=6, stretch_last=True))
         kinds = []
         for kind, text in _KINDS.items():
             tick = QCheckBox(text)
             tick.clicked.connect(lambda _on: self._choose_channels())
             self.switches[kind] = tick
             kinds.append(tick)
-        self.column.addWidget(row(*kinds, None, spacing=12))
+        self.column.addWidget(row(*kinds, None, spacing=8))
 
     # --- showing --------------------------------------------------------------------------------
     def _show(self):

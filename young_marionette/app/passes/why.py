@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout
+from math import log10
+
+from PySide6.QtWidgets import QFrame, QGridLayout, QVBoxLayout
 
 from .. import theme
 from ..parts.widgets import label, row, tool
 
 _COLOURS = ("x", "y", "z", "performer", "marionette", "baked", "left", "right", "brass", "quiet")
+_TICKS = (0.5, 1, 2, 3, 5, 10, 20, 50, 100)
 _DASHES = (None, (6, 3), (1.5, 2.5))
 
 
@@ -37,6 +39,7 @@ class Why(QFrame):
         self.plot.hideButtons()
         self.plot.setFixedHeight(190)
         self.plot.setLogMode(x=True, y=False)
+        self.plot.getAxis("bottom").setTicks([[(log10(hertz), f"{hertz:g}") for hertz in _TICKS]])
         self.plot.showGrid(x=True, y=True, alpha=0.16)
         for side, text in (("bottom", "cut-off, Hz"), ("left", "error left, %")):
             axis = self.plot.getAxis(side)
@@ -44,17 +47,19 @@ class Why(QFrame):
             axis.setPen(theme.colour("line"))
             axis.enableAutoSIPrefix(False)
             self.plot.setLabel(side, text, color=theme.NIGHT["quiet"])
-        self.names = QLabel()
-        self.names.setWordWrap(True)
-        self.names.setTextFormat(Qt.TextFormat.RichText)
         column.addWidget(self.plot)
-        column.addWidget(self.names)
+        self.names = QGridLayout()
+        self.names.setHorizontalSpacing(10)
+        self.names.setVerticalSpacing(2)
+        column.addLayout(self.names)
         self.hide()
 
     def show_suggestions(self, suggestions):
         """``{part of the body: Suggestions of one channel}``."""
-        graph, told = self._graph, []
+        graph = self._graph
         self.plot.clear()
+        while self.names.count():
+            self.names.takeAt(0).widget().deleteLater()
         for i, (part, one) in enumerate(suggestions.items()):
             if not len(one.tried):
                 continue
@@ -69,9 +74,8 @@ class Why(QFrame):
             if best is not None:
                 self.plot.plot([cutoff], [best], pen=None, symbol="o", symbolSize=8, symbolBrush=tint, symbolPen=None)
             words = f"{cutoff:.1f} Hz" if best is not None else "none needed"
-            told.append(
-                f"<span style='color:{tint.name()}'>{'━' if not dash else '╍' if i % 3 == 1 else '┅'}</span> {part}: {words}"
-            )
+            line = label(f"{('━━', '╍╍', '┅┅')[i % 3]} {part}: {words}")
+            line.setStyleSheet(f"color: {tint.name()}")
+            self.names.addWidget(line, i // 2, i % 2)
         self.plot.setYRange(0, 110)
-        self.names.setText(" &nbsp; ".join(told))
         self.show()

@@ -10,9 +10,11 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import Clip
 from ..contacts.contact import Contacts
+from ..errors import InputError
 from ..filters.motion import MORPH, POSITION, ROTATION, Channel, Scope, changed
-from ..resample import resample
+from ..resample import MAX_RATE, resample
 
+SLOWEST, QUICKEST = 0.01, 100.0
 Three = tuple[float, float, float]
 
 
@@ -79,6 +81,13 @@ class Retime:
 
     code: ClassVar[str] = "retime"
     halo: ClassVar[float] = np.inf
+
+    def check(self) -> None:
+        """InputError for a speed or a rate that can't be."""
+        if not SLOWEST <= self.speed <= QUICKEST:
+            raise InputError(f"A speed of {self.speed * 100:g} % can't be used; give {SLOWEST:.0%} to {QUICKEST:.0%}.")
+        if self.rate is not None and not 0 < self.rate <= MAX_RATE:
+            raise InputError(f"A rate of {self.rate:g} frames per second can't be used; give up to {MAX_RATE:g}.")
 
     def length(self, frames: int, rate: float) -> tuple[int, float]:
         """``(frames, frames per second)`` of what comes out."""

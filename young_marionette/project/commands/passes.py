@@ -8,13 +8,17 @@ from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.filters.methods import Spikes
-from ...core.passes.stack import Method, Pass
+from ...core.passes.edits import Retime
+from ...core.passes.stack import Method, Pass, length
 from ..bakes import Bake
 from ..entry import new_id
 from ..passes import Preset
 
 if TYPE_CHECKING:
     from ..document import State
+
+
+MOST = 1_000_000  # frames of a result
 
 
 @dataclass(frozen=True)
@@ -144,6 +148,8 @@ def _anywhere(one: Pass) -> Method:
 def _sound(one: Pass) -> Pass:
     if one.frames is not None and one.frames[0] > one.frames[1]:
         raise InputError("The last frame of a range comes before its first one.")
+    if isinstance(one.method, Retime):
+        one.method.check()
     if not one.channels:
         raise InputError("Choose rotations, positions, morphs, or several of them.")
     return one
@@ -170,4 +176,9 @@ def _put(passes: tuple[Pass, ...], one: Pass, at: int) -> tuple[Pass, ...]:
 def _with_passes(state: State, identifier: str, change: Callable[[tuple[Pass, ...]], tuple[Pass, ...]]) -> State:
     bake = _bake(state, identifier)
     passes = change(bake.passes)
-    return state if passes == bake.passes else state.with_entry(replace(bake, passes=passes))
+    if passes == bake.passes:
+        return state
+    frames = length(passes, bake.dense.frames, bake.dense.rate)[0]
+    if frames > MOST:
+        raise InputError(f"{bake.name} would have {frames:,} frames; at most {MOST:,} are worked on.")
+    return state.with_entry(replace(bake, passes=passes))

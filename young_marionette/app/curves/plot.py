@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from math import ceil
 
+from pyqtgraph.functions import arrayToQPolygonF
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from ...core.scene.plotting import outline
@@ -189,11 +190,11 @@ class CurvePlot(QWidget):
         if self.band:
             step *= self.band / max(len(curve.values) - 1, 1)
         foot = self.y_of(0.0)
-        points = outline(
-            curve.values, first, last, max(int(self._wide), 2), (start, step), (foot, self.y_of(1.0) - foot)
-        )
+        # Of very many curves fewer points each can be told apart, and have to be drawn.
+        columns = max(self._wide * min(_MANY / max(len(self.new) + len(self.old), 1), 1.0), self._wide / 4, 2)
+        xs, ys = outline(curve.values, first, last, int(columns), (start, step), (foot, self.y_of(1.0) - foot))
         p.setPen(pen)
-        p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+        p.drawPolyline(arrayToQPolygonF(xs, ys))
 
     def _paint_grid(self, p, area):
         p.setFont(theme.font(10, tabular=True))

@@ -8,8 +8,6 @@ single cut-off of each joint does (see benchmarks), which smoothers of one stren
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
 from ..smoothing import gaussian
@@ -63,7 +61,6 @@ def _round(values: np.ndarray, width: float) -> np.ndarray:
     return inner(gaussian(long, width), reach)[:, 0]
 
 
-@lru_cache(maxsize=64)
 def _passed(rate: float, cutoff: float) -> float:
     """The share of a frame's own value in what a filter makes of it."""
     pulse = np.zeros((1, 1, 2 * int(4 * rate / cutoff) + 9))

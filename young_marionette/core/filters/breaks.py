@@ -8,6 +8,7 @@ import numpy as np
 
 _LEAST = np.radians(5.0)
 _TIMES, _ALONE = 3.0, 2.0  # the usual step of a joint around it, and the larger one of those beside it
+_STANDS_OUT = 1.3  # of both steps beside it, all joints together
 _SHARE = 0.4  # of all joints that move
 _JOINTS = 6  # of fewer joints that move nothing is told
 _AROUND, _LOST = 12, 3  # frames: looked at on each side, and in which a body may be lost for a moment
@@ -29,7 +30,10 @@ def breaks(turns: np.ndarray, cosines: np.ndarray) -> list[int]:
     if len(cosines) < _JOINTS:
         return []
     at = []
-    for frame in np.flatnonzero((cosines < np.cos(_LEAST / 2)).mean(axis=0) > _SHARE).tolist():
+    # Single steps that stand out, all joints together; then joint by joint.
+    steps = np.pad(np.sqrt(1 - cosines).sum(axis=0), 1)
+    far = np.flatnonzero(steps[1:-1] > _STANDS_OUT * np.maximum(steps[:-2], steps[2:]))
+    for frame in far[(cosines[:, far] < np.cos(_LEAST / 2)).mean(axis=0) > _SHARE].tolist():
         around = np.r_[max(frame - _AROUND, 0) : frame, frame + 1 : min(frame + 1 + _AROUND, frames - 1)]
         step, usual = (2 * np.arccos(cosines[:, part]) for part in (frame, around))
         beside = 2 * np.arccos(cosines[:, [k for k in (frame - 1, frame + 1) if 0 <= k < frames - 1]]).max(axis=1)

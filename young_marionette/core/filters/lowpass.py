@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .blocks import in_blocks
 from .ends import extended, inner
 
 _HIGHEST = 0.9  # of half the rate: cut-offs are not higher
@@ -27,9 +28,15 @@ def butterworth(rows: np.ndarray, rate: float, cutoff: float, order: int = 2, se
     single = cutoff / (2**0.5 - 1) ** (0.5 / order)
     if single >= _HIGHEST * half or rows.shape[-1] < 4:
         return rows
-    long, reach = extended(rows, int(3 * rate / cutoff), seamless)
     sections = butter(order, single / half, output="sos")
-    return inner(sosfiltfilt(sections, long, axis=-1, padtype=None), reach)
+    out = np.empty(rows.shape)
+
+    def work(part: slice) -> None:
+        long, reach = extended(rows[part], int(3 * rate / cutoff), seamless)
+        out[part] = inner(sosfiltfilt(sections, long, axis=-1, padtype=None), reach)
+
+    in_blocks(len(rows), rows[0].size, work)
+    return out
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,6 +21,7 @@ ROTATION, POSITION, MORPH = CHANNELS = ("rotation", "position", "morph")
 # No spike is smaller: of quaternions (half the angle), metres, weights.
 _LEAST = {ROTATION: float(np.radians(4.0) / 2), POSITION: 0.01, MORPH: 0.05}
 _HUGE = {ROTATION: float(np.radians(60.0) / 2)}
+_MOST_FLIPS = 20  # in one channel
 _FLIP = np.radians(100.0)  # from one frame to the next
 _EASE = 0.1  # seconds in which a filter comes on at the ends of a range
 
@@ -166,6 +167,9 @@ def _smooth(
     if torn and out is rows:
         return rows
     for i, cuts in torn.items():
+        if len(cuts) > _MOST_FLIPS:  # there is no curve that could be smoothed
+            out[i] = rows[i]
+            continue
         own = None if measures is None else measures[i : i + 1]
         for part in _stretches(np.ones(rows.shape[-1], bool), cuts):
             out[i : i + 1, :, part] = method.run(rows[i : i + 1, :, part], rate, own)  # type: ignore[arg-type]

@@ -20,7 +20,6 @@ _TORN = 0.75  # of how far a spike lies off: what is farther apart around it is 
 _APART = 3.0  # windows on each side of a huge spike in which there is no other jump like it
 _USUAL = 6  # frames on each side whose steps tell what is usual: of those the lower third, so that spikes do not count
 _NONE = 15  # frames: what is farther from a run tells nothing of it
-_BLOCK = 40_000  # values worked on together: they fit the processor's cache
 
 
 def spikes(
@@ -47,12 +46,13 @@ def spikes(
         return np.zeros((channels, frames), bool)
     step = max(int(window * rate / (2 * _REACH + 1)), 1)
     away = np.empty((channels, frames), np.float32)
-    size = max(_BLOCK // (rows.shape[1] * frames), 1)
-    for start in range(0, channels, size):
-        part = slice(start, start + size)
-        away[part] = _away(rows[part].astype(np.float32), step)
-    usual = np.float32(SCALE * threshold) * _median_of_seven(_neighbours(away, step))
-    suspects = _alone(away, away > np.maximum(usual, np.float32(least)))
+    suspects = np.empty((channels, frames), bool)
+
+    for channel in range(channels):  # one fits the processor's cache
+        far = away[channel] = _away(rows[channel].astype(np.float32), step)
+        usual = np.float32(SCALE * threshold) * _median_of_seven(_neighbours(far, step))
+        suspects[channel] = far > np.maximum(usual, np.float32(least))
+    suspects = _alone(away, suspects)
     runs = _Runs.of(suspects).picked(lambda runs: runs.long <= longest)
     far = runs.worst(rows, _bridges(rows, runs))
     steps = _steps(rows, runs, _USUAL)
@@ -129,20 +129,21 @@ class _Runs:
 
 def _alone(away: np.ndarray, suspects: np.ndarray) -> np.ndarray:
     """Suspects without what lies beside a spike, which is off its median, too, but less."""
-    runs = _Runs.of(suspects)
-    if not len(runs.first):
+    at = np.flatnonzero(suspects)
+    if not len(at):
         return suspects
-    at = suspects.nonzero()  # in the order of the runs
-    far = away[at]
-    worst = np.maximum.reduceat(far, np.cumsum(runs.long) - runs.long)
-    out = suspects.copy()
-    out[at] = far > _BESIDE * np.repeat(worst, runs.long)
-    return out
+    far, frames = away.ravel()[at], suspects.shape[1]
+    begins = np.flatnonzero((np.diff(at, prepend=-2) > 1) | (at % frames == 0))
+    worst = np.maximum.reduceat(far, begins)
+    out = np.zeros(suspects.size, bool)
+    out[at] = far > _BESIDE * np.repeat(worst, np.diff(begins, append=len(at)))
+    return out.reshape(suspects.shape)
 
 
 def _away(values: np.ndarray, step: int) -> np.ndarray:
-    """How far values ``(channels, n, frames)`` are from the median of what is around them ``(channels, frames)``."""
-    return np.sqrt(np.sum((values - _median_of_seven(_neighbours(values, step))) ** 2, axis=1))
+    """How far values ``(n, frames)`` are from the median of what is around them ``(frames,)``."""
+    away = values - _median_of_seven(_neighbours(values, step))
+    return np.sqrt(np.einsum("nf,nf->f", away, away))
 
 
 def _neighbours(values: np.ndarray, step: int) -> list[np.ndarray]:

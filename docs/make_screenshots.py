@@ -10,8 +10,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 for place in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):
     os.environ[place] = tempfile.mkdtemp()
 
+from young_marionette.app import settings  # noqa: E402
 from young_marionette.app.main import make_app  # noqa: E402
 from young_marionette.app.window import Window  # noqa: E402
+from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes  # noqa: E402
 from young_marionette.demo.example import demo_state  # noqa: E402
 from young_marionette.project import commands as do  # noqa: E402
 
@@ -96,10 +98,30 @@ def main():
     session.do(do.Choose(names["light_lamp"]))
     session.do(do.Choose(names["Heron"], as_rig=True))
     session.do(do.Bake())
-    session.go("refine")
+    session.do(do.Choose(names["wave_to_ship"]))
+    session.do(do.Bake())
     session.compare_with(session.baked[-1].id)
+    session.go("refine")
+    settings.put("curves/refine", True)
+    session.step_changed.emit()
+    desk = window.desks["refine"]
+    desk.add_pass(Spikes())
+    desk.add_pass(Adaptive())
+    session.choose_pass(session.refined.passes[0].id)
+    session.show_curves_of(("rightShoulder", "leftUpperArm"))
     session.seek(110)
-    shot("refine")
+    window.timeline.scale.show(90, 211)
+    shot("refine", 2.5)
+    session.undo()
+    desk.add_pass(LowPass())
+    desk.settings.suggest.emit()
+    shot("curves", 1.5)
+    desk.settings.why.emit()
+    session.show_curves_of(("rightLowerArm",))
+    shot("curves", 1.5)
+    session.undo()
+    session.undo()
+    settings.put("curves/refine", False)
     session.go("deliver")
     window.desks["deliver"].folder.setText("~/quillmouth")
     window.desks["deliver"].suffix.setText("_v1")

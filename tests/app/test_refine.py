@@ -246,8 +246,11 @@ class Passes(RefineCase):
         self.session.arrange("over")
         one = self.window.stage.figures[1].positions - self.window.stage.figures[1].shift
         self.assertGreater(np.abs(one - after).max(), 0.05)
+        self.session.arrange("marionette")
+        self.assertEqual([f.name for f in self.window.stage.figures], [f"{self.bake.name}, before"])
         self.key(Qt.Key.Key_A)
         self.assertIsNone(self.session.before)
+        self.assertEqual([f.kind for f in self.window.stage.figures], ["baked"])
 
     def test_delivered_as_it_is_shown(self):
         self.add("gaussian")

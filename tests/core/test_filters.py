@@ -64,7 +64,7 @@ class FindingSpikes(Case):
         ):  # fmt: skip
             hurt[channel, :, first : last + 1] += 0.3
             wanted[channel, first : last + 1] = True
-        found = spikes(hurt, 60, 0.03)
+        found = spikes(hurt, 60, 0.03, longest=3)
         self.assertEqual(np.argwhere(found).tolist(), np.argwhere(wanted).tolist())
         self.close(over(hurt, found)[:, :, 3:-3], np.stack([curve] * 3)[:, :, 3:-3], 0.03)
 

@@ -67,6 +67,9 @@ class Director:
         shown.append(self._playing(bake, BAKED))
         if session.passing.lags:
             shown[-1].name = f"{bake.name}: catching up"
+        if session.arrangement == MARIONETTE:
+            # The baked clip alone, or as it was before, in the same place.
+            return [shown[-2] if session.before else shown[-1]]
         return self._arranged(shown)
 
     def _source_second(self, bake, source):

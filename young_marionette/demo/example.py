@@ -8,9 +8,12 @@ from pathlib import Path
 
 from rich.table import Table
 
+from ..core.filters.methods import Adaptive, Spikes
+from ..core.passes.stack import Pass
 from ..formats import read
 from ..project import delivery, opening, storage
 from ..project import stringing as stringings
+from ..project.cleaning import clean
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
@@ -18,6 +21,7 @@ from ..wording.facts import rest_pose_words
 from .props import PROPS
 from .show import write_show
 
+DIRTY = "quay/wave_to_ship.bvh"
 SHOWN = (
     ("quay/light_lamp.bvh", "puppets/Heron.bvh"),
     ("quay/carry_bucket.bvh", "puppets/Puffin.bvh"),
@@ -56,6 +60,7 @@ def play(folder, console):
         table.add_row(*row)
         written += files
     console.print(table)
+    written.append(_cleaned(folder, console))
     project = folder / "Quillmouth.marionette"
     storage.save(project, demo_state(folder, paths))
     console.print("\nWritten:")
@@ -97,6 +102,24 @@ def _one(folder, source_path, rig_path):
         writing,
     )
     return row, [out, saved]
+
+
+def _cleaned(folder, console):
+    """Clean the take that came with spikes and jitter, and say what that did; gives the file that was written."""
+    take = opening.open_source(folder / DIRTY)
+    begun = time.perf_counter()
+    done = clean(take, (Pass("spikes", Spikes()), Pass("smooth", Adaptive())))
+    took = time.perf_counter() - begun
+    out = folder / f"{take.name} clean.bvh"
+    delivery.deliver(out, done.clip, take, overwrite=True)
+    spikes, changes = sum(map(len, done.spikes.values())), done.changes
+    console.print(
+        f"\n{take.name} came with spikes and jitter. {spikes} spikes taken out and jitter smoothed in {took * 1000:.0f} ms: "
+        f"rotations changed by {changes.degrees[0]:.1f}° RMS; feet slide {changes.slides[1] * 1000:.1f} mm where they stand, "
+        f"{changes.slides[0] * 1000:.0f} mm before; highest speed of hands and feet {changes.peaks[0]:.1f} m/s before, "
+        f"{changes.peaks[1]:.1f} m/s after."
+    )
+    return out
 
 
 def demo_state(folder, paths=None):

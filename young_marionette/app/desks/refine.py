@@ -288,6 +288,7 @@ class RefineDesk(Desk):
                 "suggest cut-offs",
             )
         )
+        self.session.told.emit(f"Cut-offs suggested for {counted(len(parts), 'part')} of the body")
 
     def _why(self):
         asked = self._suggested()
@@ -296,6 +297,7 @@ class RefineDesk(Desk):
 
     def _show_why(self, suggestions):
         self.why.show_suggestions(suggestions)
+        self.session.told.emit("")
         QTimer.singleShot(0, lambda: self._area.ensureWidgetVisible(self.why))
 
     # --- presets --------------------------------------------------------------------------------

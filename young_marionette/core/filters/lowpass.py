@@ -13,6 +13,7 @@ _HIGHEST = 0.9  # of half the rate: cut-offs are not higher
 _LOWEST, _TRIED = 0.7, 80  # hertz, and how many cut-offs up to the highest are looked at
 _OF_MEDIAN = 0.8  # the median of a spectrum's lines, of three components together, against their mean
 _NOISE = 0.5  # of half the rate: what is above is mostly noise
+_WORTH = 0.6  # of the noise: where more is left, a filter takes about as much as it gives
 _SHORTEST = 16  # frames: fewer tell nothing of noise
 
 
@@ -70,8 +71,12 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2) -> Suggestions:
     # What is less than the noise counts as less than nothing: in sums, chance evens out.
     cost = (power - noise) @ ((1 - passed) ** 2).T + noise * np.sum(passed**2, axis=1)
     best, everything = cost.argmin(axis=1), noise * len(hertz)
-    # Taking nothing away costs all of the noise; and what stands still asks for nothing.
-    worth = (best < _TRIED - 1) & (cost.min(axis=1) < everything[:, 0]) & (np.ptp(rows, axis=-1).max(axis=1) > 1e-9)
+    # Taking nothing away costs all of the noise, and may be better than to take little; and what stands still asks for nothing.
+    worth = (
+        (best < _TRIED - 1)
+        & (cost.min(axis=1) < _WORTH * everything[:, 0])
+        & (np.ptp(rows, axis=-1).max(axis=1) > 1e-9)
+    )
     return Suggestions(np.where(worth, tried[best], np.inf), tried, cost / np.maximum(everything, 1e-300))
 
 

@@ -28,7 +28,7 @@ class Spikes:
 
     threshold: float = 2.6
     window: float = 0.1
-    longest: int = 3
+    longest: int = 2
     kept: tuple[tuple[str, int], ...] = ()
 
     code: ClassVar[str] = "spikes"

@@ -11,7 +11,7 @@ from ..stretches import ends_of
 
 WINDOW = 0.1  # seconds that a frame is compared with
 THRESHOLD = 3.0  # of what is usual around a frame, as standard deviations
-LONGEST = 3  # frames of a run that is a spike, and not motion
+LONGEST = 2  # frames of a run that is a spike, and not motion
 SCALE = 1.4826  # from the median distance to a standard deviation, for what is spread normally
 _BESIDE = 0.5  # of the distance of the worst frame beside it
 _REACH = 3  # frames looked at on each side, however many lie between them

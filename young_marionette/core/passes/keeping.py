@@ -10,7 +10,7 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..contacts.contact import Contacts
-from ..contacts.points import FEET, HANDS, SIDES, contact_points, point_rows, points_of
+from ..contacts.points import FEET, HANDS, contact_points, point_rows, points_of
 from ..humanoid.groups import groups
 from ..kinematics import forward_rows
 from ..transfer.bridging import bridged
@@ -23,11 +23,16 @@ if TYPE_CHECKING:
 
     from ..character.meshes import Character
     from ..clip import Clip
+    from ..contacts.contact import Contact
     from ..contacts.points import ContactPoint
     from ..humanoid.reading import Body
     from ..skeleton import Skeleton
 
-_MOVED = 1e-4  # metres: what was moved less stays as it is
+_STILL = 0.0003  # metres: what slides by less stands
+_STOOD, _FAR = (
+    0.003,
+    0.005,
+)  # metres: what slid by less stood before; what was moved by more, mostly, has to be put back
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
 
@@ -69,18 +74,45 @@ def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
 
 
 def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Contacts:
-    """The contacts whose points are not in ``after`` where they are in ``before``; all of a foot's that touch each other."""
-    if before is after or not contacts.found:
-        return replace(contacts, found=(), touches=())
+    """The contacts that have to be put back: what stood in ``before`` and slides in ``after``, and what was moved far.
+
+    What slid before, no less, and is moved by little, is left: its slide was not done by what came in between. Contacts of a
+    foot that overlap are one stand, and are put back together.
+    """
     points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
-    off = np.linalg.norm(point_rows(after, points) - point_rows(before, points), axis=1) if points else []
-    away = {point.name: row > _MOVED for point, row in zip(points, off)}
-    for side in SIDES:  # heel and ball are one foot
-        pair = [name for name in (f"{side} heel", f"{side} toe") if name in away]
-        for name in pair:
-            away[name] = np.any([away[n] for n in pair], axis=0)
-    found = tuple(c for c in contacts.found if c.point in away and away[c.point][c.first : c.last + 1].any())
-    return replace(contacts, found=found, touches=())
+    if before is after or not contacts.found or not points:
+        return replace(contacts, found=(), touches=())
+    rows = dict(zip((p.name for p in points), zip(point_rows(before, points), point_rows(after, points))))
+    moved = [c for c in contacts.found if c.point in rows and _is_moved(*rows[c.point], c)]
+    feet = [c for c in contacts.found if c.point in FEET and c.point in rows]
+    wanted = set(moved)
+    todo = list(moved)
+    while todo:
+        one = todo.pop()
+        beside = [c for c in feet if c not in wanted and _one_foot(c, one)]
+        wanted.update(beside)
+        todo += beside
+    return replace(contacts, found=tuple(c for c in contacts.found if c in wanted), touches=())
+
+
+def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
+    """Whether a point ``(3, frames)`` does not stand in a contact as it did."""
+    part = slice(contact.first, contact.last + 1)
+    old, new = old[:, part], new[:, part]
+    if not old.size or _slide(new) < _STILL:
+        return False
+    slid = _slide(old)
+    return slid < _STOOD or _slide(new) > slid + _FAR or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
+
+
+def _slide(places: np.ndarray) -> float:
+    """How far places ``(3, frames)`` are from their middle, at most."""
+    return float(np.linalg.norm(places - np.median(places, axis=1)[:, None], axis=0).max())
+
+
+def _one_foot(a: Contact, b: Contact) -> bool:
+    """Whether two contacts are of one foot, and follow or overlap each other."""
+    return a.point.split()[0] == b.point.split()[0] and a.first <= b.last + 1 and b.first <= a.last + 1
 
 
 def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = False) -> Clip:
@@ -97,7 +129,8 @@ def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = Fals
         for contact in contacts.of(arm.palm.name):
             part = slice(contact.first, contact.last + 1)
             shift[part], fixed[part] = palm[part].mean(axis=0) - palm[part], True
-        target = arm.limb.within(places, bridged(shift, fixed, clip.rate, _SLIDES))
+        # Held places lie among those where the hand was: they are in reach, or all but.
+        target = places[arm.limb.end].T + bridged(shift, fixed, clip.rate, _SLIDES)
         hand = turns[arm.limb.end].T.copy()
         upper, lower = arm.limb.reach(places, turns, places[arm.limb.first].T, target)
         _put_arm(local, clip.skeleton, arm, turns, (upper, lower, hand))

@@ -245,6 +245,24 @@ class Kept(PassCase):
         self.assertEqual((told["method"], told["settings"]["threshold"], told["frames"]), ("spikes", 2.0, [10, 200]))
         self.close(turned(again.bakes[-1].placed_clip, self.bake.placed_clip), 0, 1e-6)
 
+    def test_projects_without_passes_open(self):
+        """As version 4 wrote them: bakes whose contacts may not be known, and no passes."""
+        path = self.folder / "a.marionette"
+        save(path, self.document.state)
+        with zipfile.ZipFile(path) as archive:
+            parts = {name: archive.read(name) for name in archive.namelist()}
+        told = json.loads(parts["project.json"])
+        told["version"] = 4
+        del told["presets"], told["bakes"][-1]["passes"]
+        told["bakes"][-1]["contacts"] = None
+        with zipfile.ZipFile(path, "w") as archive:
+            for name, data in {**parts, "project.json": json.dumps(told)}.items():
+                archive.writestr(name, data)
+        bake = load(path).bakes[-1]
+        self.assertEqual((bake.passes, bake.contacts), ((), None))
+        cleaned = replace(bake, passes=(Pass("a", LowPass(4.0)),))
+        self.assertLess(self.slides(cleaned.placed_clip, cleaned.passed.contacts), 0.001)
+
     def test_what_is_not_sound_is_refused(self):
         self.add(LowPass(5.0))
         path = self.folder / "a.marionette"

@@ -2,29 +2,23 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import Signal
 
 from ..project.deviation import deviation, forget_deviation, known_deviation
 from ..project.entry import Entry
 from ..project.planting import forget_result, known_result, result
+from .calmly import Calmly
 from .jobs import Job
 
-CALM = 120  # milliseconds without a change
 
-
-class LiveResult(QObject):
+class LiveResult(Calmly):
     """``ready``: contacts, or the whole result, can be shown as they are. ``measured``: how far it is off is known too."""
 
-    ready = Signal()
     measured = Signal()
 
     def __init__(self, session):
-        super().__init__()
-        self.session, self._job, self._tried, self._measured = session, None, None, None
-        self._made, self._told, self._closed = None, None, False
-        # Only once nothing is changed any more: work in a thread slows what the interface answers with.
-        self._calm = QTimer(self, singleShot=True, interval=CALM)
-        self._calm.timeout.connect(self._begin)
+        super().__init__(session, self._begin)
+        self._tried = self._measured = self._made = self._told = None
         session.document_changed.connect(lambda _change: self.ask())
         session.preview_changed.connect(self.ask)
         session.frame_changed.connect(self._look)
@@ -56,11 +50,6 @@ class LiveResult(QObject):
     def _pair(self):
         return self.session.state.source, self.session.state.rig
 
-    @property
-    def busy(self):
-        """Whether anything is being worked out, or about to be."""
-        return self._job is not None or self._calm.isActive()
-
     def _task(self):
         """``(what it is of, work)`` that is to be done next, or None."""
         shown, wanted = self.session.clip, self.wanted
@@ -80,10 +69,10 @@ class LiveResult(QObject):
         """See to it that what is wanted now gets worked out soon; what is not wanted any more is given up."""
         self._forget()
         task = self._task()
-        if self._job is not None and (task is None or task[0] != self._tried):
-            self._job.cancel()
+        if self.job is not None and (task is None or task[0] != self._tried):
+            self.job.cancel()
         if task is not None or self.wanted != self._told:
-            self._calm.start()
+            self.calm.start()
 
     def _look(self):
         """A result that had to make room for others meanwhile is worked out again when it is looked at."""
@@ -91,20 +80,20 @@ class LiveResult(QObject):
             self.ask()
 
     def _begin(self):
-        if self._closed:
+        if self.closed:
             return
         task = self._task()
         if task is None:
             self._tell()
-        if task is None or self._job is not None or task[0] == self._tried:
+        if task is None or self.job is not None or task[0] == self._tried:
             return
         self._tried, work = task
-        self._job = Job("work out the result", work, self.session.document.project)
-        self._job.progressed.connect(lambda _share: self.ready.emit())
-        self._job.failed.connect(self.session.message.emit)
-        self._job.finished.connect(self._finished)
-        self._job.ended.connect(self._ended)
-        self._job.start()
+        self.job = Job("work out the result", work, self.session.document.project)
+        self.job.progressed.connect(lambda _share: self.ready.emit())
+        self.job.failed.connect(self.session.message.emit)
+        self.job.finished.connect(self._finished)
+        self.job.ended.connect(self._ended)
+        self.job.start()
 
     def _forget(self):
         """Whole results are large: only the one that is shown is kept."""
@@ -128,14 +117,7 @@ class LiveResult(QObject):
                 self.measured.emit()
 
     def _ended(self):
-        if self._job.task.cancelled:
+        if self.job.task.cancelled:
             self._tried = None  # it may be wanted again
-        self._job = None
+        self.job = None
         self._begin()
-
-    def close(self):
-        """Give up what is being worked out, for good."""
-        self._closed = True
-        self._calm.stop()
-        if self._job is not None:
-            self._job.cancel()

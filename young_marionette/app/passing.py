@@ -2,23 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, QTimer, Signal
-
+from .calmly import Calmly
 from .jobs import Job
-from .live import CALM
 
 
-class LivePasses(QObject):
+class LivePasses(Calmly):
     """``ready``: the whole result can be shown as it is, and what each pass changed is known."""
 
-    ready = Signal()
-
     def __init__(self, session):
-        super().__init__()
-        self.session, self._job, self._of, self._failed, self._closed = session, None, None, None, False
-        # Only once nothing is changed any more: work in a thread slows what the interface answers with.
-        self._calm = QTimer(self, singleShot=True, interval=CALM)
-        self._calm.timeout.connect(self._begin)
+        super().__init__(session, self._begin)
+        self._of = self._failed = None
         session.listen(("bakes", "entries"), self.ask)
         for signal in (session.preview_changed, session.view_changed, session.step_changed, session.pass_chosen):
             signal.connect(self.ask)
@@ -35,11 +28,6 @@ class LivePasses(QObject):
         """What the passes between two places (see Passed.changes) changed, or None where that is not known yet."""
         passed = self.passed
         return passed.known_changes(before, after) if passed is not None else None
-
-    @property
-    def busy(self):
-        """Whether anything is being worked out, or about to be."""
-        return self._job is not None or self._calm.isActive()
 
     @property
     def lags(self):
@@ -59,10 +47,10 @@ class LivePasses(QObject):
     def ask(self):
         """See to it that what is wanted now gets worked out soon; what is not wanted any more is given up."""
         passed = self._wanted()
-        if self._job is not None and (passed is None or self._key(passed) != self._of):
-            self._job.cancel()
+        if self.job is not None and (passed is None or self._key(passed) != self._of):
+            self.job.cancel()
         if passed is not None and self._key(passed) != self._failed:
-            self._calm.start()
+            self.calm.start()
 
     @staticmethod
     def _key(passed):
@@ -70,7 +58,7 @@ class LivePasses(QObject):
 
     def _begin(self):
         passed = self._wanted()
-        if self._closed or passed is None or self._job is not None or self._key(passed) == self._failed:
+        if self.closed or passed is None or self.job is not None or self._key(passed) == self._failed:
             return
         self._of = self._key(passed)
 
@@ -84,24 +72,17 @@ class LivePasses(QObject):
             passed.changes(0)
             return passed
 
-        self._job = Job("work out the passes", work, self.session.document.project)
-        self._job.progressed.connect(lambda _share: self.ready.emit())
-        self._job.failed.connect(self._refuse)
-        self._job.finished.connect(lambda _done: self.ready.emit())
-        self._job.ended.connect(self._ended)
-        self._job.start()
+        self.job = Job("work out the passes", work, self.session.document.project)
+        self.job.progressed.connect(lambda _share: self.ready.emit())
+        self.job.failed.connect(self._refuse)
+        self.job.finished.connect(lambda _done: self.ready.emit())
+        self.job.ended.connect(self._ended)
+        self.job.start()
 
     def _refuse(self, sentence):
         self._failed = self._of  # not again, until something is changed
         self.session.message.emit(sentence)
 
     def _ended(self):
-        self._job = None
+        self.job = None
         self._begin()
-
-    def close(self):
-        """Give up what is being worked out, for good."""
-        self._closed = True
-        self._calm.stop()
-        if self._job is not None:
-            self._job.cancel()

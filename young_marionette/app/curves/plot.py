@@ -7,12 +7,13 @@ from math import ceil
 from pyqtgraph.functions import arrayToQPolygonF
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QSizePolicy, QToolTip
 
 from ...core.scene.plotting import outline
 from ...core.scene.scales import nice_steps
 from .. import theme
 from ..parts.ground import Ground
+from ..parts.placed import OverFrames
 
 DASHES = {"X": None, "Y": (5, 2.5), "Z": (1.5, 2.2)}
 AXES = {"X": "x", "Y": "y", "Z": "z", "twist": "x", "swing 1": "y", "swing 2": "z", "": "y"}
@@ -31,7 +32,7 @@ def pen_of(axis, width, alpha=255):
     return pen
 
 
-class CurvePlot(QWidget):
+class CurvePlot(OverFrames):
     """Shows what ``show_curves`` is given. ``selected``: frames and values ``(first, last, low, high)``, or None."""
 
     selected = Signal(object)
@@ -44,7 +45,7 @@ class CurvePlot(QWidget):
         self.marks = ()  # places along the bottom, such as cut-offs in a spectrum
         self.band = None  # the end of the bottom scale in hertz, where this is a spectrum
         self.selection, self.low, self.high = None, -1.0, 1.0
-        self._key, self._press, self._frames_left, self._wide = None, None, 0, 100
+        self._key = self._press = None
         self._ground = Ground(self, self._paint_ground)
         self.setMinimumHeight(90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -65,15 +66,9 @@ class CurvePlot(QWidget):
             self.fit()
         self.update()
 
-    def place(self, left, wide):
-        """Where the timeline's frames lie in what holds this widget."""
-        if (left, wide) != (self._frames_left, self._wide):
-            self._frames_left, self._wide = left, wide
-            self.update()
-
     @property
     def _left(self):
-        return self._frames_left - self.x()
+        return self.left - self.x()
 
     def fit(self):
         """Show the selection as large as it can be, else all values of the frames in view."""
@@ -105,11 +100,11 @@ class CurvePlot(QWidget):
     # --- places ---------------------------------------------------------------------------------
     def x_of(self, frame):
         if self.band:
-            return self._left + 14 + frame / self.band * (self._wide - 28)
-        return self._left + self.scale.x_of(frame, self._wide)
+            return self._left + 14 + frame / self.band * (self.wide - 28)
+        return self._left + self.scale.x_of(frame, self.wide)
 
     def frame_at(self, x):
-        return self.scale.place_at(x - self._left, self._wide)
+        return self.scale.place_at(x - self._left, self.wide)
 
     def y_of(self, value):
         tall = max(self.height() - _TOP - _FOOT, 1)
@@ -130,7 +125,7 @@ class CurvePlot(QWidget):
             self.high,
             self.session.range,
             self._left,
-            self._wide,
+            self.wide,
         )
         p.drawPixmap(0, 0, self._ground.picture(*of, self.seconds))
         if self.selection is not None and not self.band:
@@ -151,7 +146,7 @@ class CurvePlot(QWidget):
             p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
 
     def _paint_ground(self, p):
-        area = QRectF(self._left + 4, _TOP, self._wide - 8, self.height() - _TOP - _FOOT + 4)
+        area = QRectF(self._left + 4, _TOP, self.wide - 8, self.height() - _TOP - _FOOT + 4)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("deep"))
         p.drawRoundedRect(area, 4, 4)
@@ -191,7 +186,7 @@ class CurvePlot(QWidget):
             step *= self.band / max(len(curve.values) - 1, 1)
         foot = self.y_of(0.0)
         # Of very many curves fewer points each can be told apart, and have to be drawn.
-        columns = max(self._wide * min(_MANY / max(len(self.new) + len(self.old), 1), 1.0), self._wide / 4, 2)
+        columns = max(self.wide * min(_MANY / max(len(self.new) + len(self.old), 1), 1.0), self.wide / 4, 2)
         xs, ys = outline(curve.values, first, last, int(columns), (start, step), (foot, self.y_of(1.0) - foot))
         p.setPen(pen)
         p.drawPolyline(arrayToQPolygonF(xs, ys))
@@ -228,7 +223,7 @@ class CurvePlot(QWidget):
     def _paint_legend(self, p):
         """The curves by name, and their values at the playhead."""
         p.setFont(theme.font(10, tabular=True))
-        frame, left, y, told = self.session.frame, self._left + self._wide + 4, _TOP + 2, None
+        frame, left, y, told = self.session.frame, self._left + self.wide + 4, _TOP + 2, None
         for i, curve in enumerate(self.new):
             if y > self.height() - 16:
                 p.setPen(theme.colour("quiet"))
@@ -272,7 +267,7 @@ class CurvePlot(QWidget):
             per_pixel = (values[1] - values[0]) / max(self.height() - _TOP - _FOOT, 1)
             self.low, self.high = (v + way.y() * per_pixel for v in values)
             if not self.band:
-                frames = (span[1] - span[0]) / max(self._wide - 28, 1)
+                frames = (span[1] - span[0]) / max(self.wide - 28, 1)
                 self.scale.show(span[0] - way.x() * frames, span[1] - way.x() * frames)
             self.update()
         elif abs(way.x()) > 4 or abs(way.y()) > 4:
@@ -303,7 +298,7 @@ class CurvePlot(QWidget):
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.scale.move(-delta / 1200)
         else:
-            self.scale.zoom(event.position().x() - self._left, self._wide, delta)
+            self.scale.zoom(event.position().x() - self._left, self.wide, delta)
         event.accept()
 
     def keyPressEvent(self, event):

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip
 
 from ...project.bakes import Bake
 from ...project.lanes import rows
 from ...wording.findings import counted
 from .. import settings, theme
 from ..parts.ground import Ground
+from ..parts.placed import OverFrames
 from .drawing import HEIGHT, draw_contact, draw_touch, draw_values
 from .editing import Editing
 
@@ -19,14 +20,13 @@ _ON = {"hands": "on each other, or on one thing"}
 _NEAR = 6  # pixels around a click in which the highest value is meant
 
 
-class Lanes(QWidget):
+class Lanes(OverFrames):
     """All lanes of the clip that the timeline shows, one under the other; their frames lie over the timeline's."""
 
     def __init__(self, session, scale):
         super().__init__()
         self.session, self.scale = session, scale
         self.editing = Editing(session)
-        self.left, self.wide = 0, 100
         self.folded = {g for g in str(settings.get("lanes/folded", "") or "").split(",") if g}
         self._press, self._rows, self._shown = None, [], None
         self._ground = Ground(self, self._paint_ground)
@@ -61,12 +61,6 @@ class Lanes(QWidget):
         self._rows = rows(contacts, deviation, self.folded, changes)
         self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
         self.update()
-
-    def place(self, left, wide):
-        """Where the timeline's frames lie: ``left`` edge and width, in pixels."""
-        if (left, wide) != (self.left, self.wide):
-            self.left, self.wide = left, wide
-            self.update()
 
     @property
     def rows(self):

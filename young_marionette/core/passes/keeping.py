@@ -29,10 +29,8 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 _STILL = 0.0003  # metres: what slides by less stands
-_STOOD, _FAR = (
-    0.003,
-    0.005,
-)  # metres: what slid by less stood before; what was moved by more, mostly, has to be put back
+_STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how much more it may slide if it did not
+_FAR = 0.01  # metres: what was moved by more, for most of a contact, has to be put back
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
 
@@ -102,7 +100,7 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     if not old.size or _slide(new) < _STILL:
         return False
     slid = _slide(old)
-    return slid < _STOOD or _slide(new) > slid + _FAR or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
+    return slid < _STOOD or _slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
 
 
 def _slide(places: np.ndarray) -> float:

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 _REACH = 0.96  # of a leg's length: how far it is stretched at most
+_USUAL, _ALL_BUT_STRAIGHT = 0.95, 0.997  # of a motion's frames, and of a leg's length
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
 _SLIDES, _TURNS = 0.5, 4.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
 _SHALLOW = 0.005  # metres under the floor that nobody sees
@@ -260,7 +261,9 @@ class _Way:
         """How much lower the hip has to be for the leg to reach ``(frames,)``, metres."""
         long = sum(self.leg.limb.lengths(places))
         own = np.linalg.norm(self.ankle - places[self.leg.thigh].T, axis=1)
-        reach = np.maximum(_REACH * long, np.minimum(own, long))  # as straight as it was anyway
+        # A body's own motion tells how straight its legs may get.
+        share = _REACH if self.level else max(_REACH, min(float(np.quantile(own, _USUAL)) / long, _ALL_BUT_STRAIGHT))
+        reach = np.maximum(share * long, np.minimum(own, long))  # as straight as it was anyway
         way = self.target - places[self.leg.thigh].T
         across = np.minimum(np.linalg.norm(way[:, [0, 2]], axis=1), 0.98 * reach)
         return np.maximum(-way[:, 1] - np.sqrt(reach**2 - across**2), 0.0)

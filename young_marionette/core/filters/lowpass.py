@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..evaluator import EVALUATOR
 from .blocks import in_blocks
 from .ends import extended, inner
 
@@ -29,7 +30,7 @@ def butterworth(rows: np.ndarray, rate: float, cutoff: float, order: int = 2, se
     single = cutoff / (2**0.5 - 1) ** (0.5 / order)
     if single >= _HIGHEST * half or rows.shape[-1] < 4:
         return rows
-    sections = butter(order, single / half, output="sos")
+    sections = EVALUATOR.of("butterworth", (order, single / half), lambda: butter(order, single / half, output="sos"))
     out = np.empty(rows.shape)
 
     def work(part: slice) -> None:

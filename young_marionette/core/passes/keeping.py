@@ -29,8 +29,8 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 _STILL = 0.0003  # metres: what slides by less stands
-_STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how much more it may slide if it did not
-_FAR = 0.01  # metres: what was moved by more, for most of a contact, has to be put back
+STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how much more it may slide if it did not
+_FAR = 0.005  # metres: what was moved by more, for most of a contact, has to be put back
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
 
@@ -64,18 +64,21 @@ def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
     ``contacts``: in the frames of both. What it did not move stays to the last bit.
     """
     moved = moved_contacts(before, after, limbs, contacts)
-    if not moved.found:
-        return after
-    made = plant(after, limbs.legs, limbs.hips, moved, level=False)
-    arms = [arm for side, arm in limbs.arms.items() if moved.of(f"{side} hand")]
-    return held(made, arms, moved, made is not after) if arms else made
+    return put_back(after, limbs, moved) if moved.found else after
+
+
+def put_back(clip: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
+    """``clip`` with feet planted and hands held in all of ``contacts``."""
+    made = plant(clip, limbs.legs, limbs.hips, contacts, level=False)
+    arms = [arm for side, arm in limbs.arms.items() if contacts.of(f"{side} hand")]
+    return held(made, arms, contacts, made is not clip) if arms else made
 
 
 def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Contacts:
     """The contacts that have to be put back: what stood in ``before`` and slides in ``after``, and what was moved far.
 
     What slid before, no less, and is moved by little, is left: its slide was not done by what came in between. Contacts of a
-    foot that overlap are one stand, and are put back together.
+    foot that overlap are one stand, and are put back together. Hands are put back only where they stood.
     """
     points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
     if before is after or not contacts.found or not points:
@@ -97,13 +100,15 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     """Whether a point ``(3, frames)`` does not stand in a contact as it did."""
     part = slice(contact.first, contact.last + 1)
     old, new = old[:, part], new[:, part]
-    if not old.size or _slide(new) < _STILL:
+    if not old.size or slide(new) < _STILL:
         return False
-    slid = _slide(old)
-    return slid < _STOOD or _slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
+    slid = slide(old)
+    if contact.point in HANDS:  # in a take with noise nobody knows how still a hand was held
+        return slid < STOOD
+    return slid < STOOD or slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
 
 
-def _slide(places: np.ndarray) -> float:
+def slide(places: np.ndarray) -> float:
     """How far places ``(3, frames)`` are from their middle, at most."""
     away = places - places.mean(axis=1, keepdims=True)
     return float(np.sqrt(np.einsum("xf,xf->f", away, away).max()))

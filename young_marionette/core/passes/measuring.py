@@ -9,10 +9,11 @@ import numpy as np
 
 from ..clip import as_rows
 from ..contacts.points import FEET, HANDS, point_rows
-from ..transfer.deviation import slide_lanes
+from .keeping import STOOD, slide
 
 if TYPE_CHECKING:
     from ..clip import Clip
+    from ..contacts.points import ContactPoint
     from .keeping import Limbs
     from .stack import Stage
 
@@ -24,8 +25,8 @@ class Changes:
     """What one stage is against another one.
 
     ``degrees (rms, largest)``: of rotations, all joints on all frames. ``hands`` and ``feet``: how far their points are
-    moved at most, metres. ``slides (before, after)``: how far a foot or a held hand slides at most, metres. ``peaks
-    (before, after)``: the highest speed of a hand or foot, metres per second. ``lane (frames,)``: how far hands and feet
+    moved at most, metres. ``slides (before, after)``: how far a foot, or a hand that stood before, slides
+    in its contacts at most, metres. ``peaks (before, after)``: the highest speed of a hand or foot, metres per second. ``lane (frames,)``: how far hands and feet
     are moved, metres; where there is no body, how far joints are turned, radians. Where the number of frames is another
     one, nothing is told but slides and peaks.
     """
@@ -44,9 +45,8 @@ def changes(before: Stage, after: Stage, limbs: Limbs) -> Changes:
     rows = [
         point_rows(stage.clip, points) if points else np.zeros((0, 3, stage.clip.frames)) for stage in (before, after)
     ]
-    slides = [_slide(stage, limbs) for stage in (before, after)]
     peaks = [_peak(places, stage.clip.rate) for places, stage in zip(rows, (before, after))]
-    both = (slides[0], slides[1]), (peaks[0], peaks[1])
+    both = _slides(before, after, points), (peaks[0], peaks[1])
     if before.clip.frames != after.clip.frames:
         return Changes((0.0, 0.0), 0.0, 0.0, *both, np.zeros(after.clip.frames))
     angles = turned(before.clip, after.clip)
@@ -67,9 +67,21 @@ def turned(before: Clip, after: Clip) -> np.ndarray:
     return 4 * np.arcsin(np.minimum(chord / 2, 1.0))
 
 
-def _slide(stage: Stage, limbs: Limbs) -> float:
-    points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
-    return max((lane.worst for lane in slide_lanes(stage.clip, points, stage.contacts)), default=0.0)
+def _slides(before: Stage, after: Stage, points: list[ContactPoint]) -> tuple[float, float]:
+    """How far feet slide in their contacts, at most, before and after; and hands where they stood before."""
+    stages, same = (before, after), before.clip.frames == after.clip.frames
+    rows = [dict(zip((p.name for p in points), point_rows(stage.clip, points) if points else ())) for stage in stages]
+    worst = [0.0, 0.0]
+    for i, stage in enumerate(stages):
+        for contact in stage.contacts.found:
+            part = slice(contact.first, contact.last + 1)
+            places = rows[i].get(contact.point, np.zeros((3, 0)))[:, part]
+            if not places.size:
+                continue
+            foot = contact.point in FEET
+            if foot or (same and slide(rows[0][contact.point][:, part]) < STOOD):
+                worst[i] = max(worst[i], slide(places))
+    return worst[0], worst[1]
 
 
 def _peak(places: np.ndarray, rate: float) -> float:

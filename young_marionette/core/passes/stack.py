@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar
 from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
 from .edits import Offset, Retime, Scale, edited
-from .keeping import Limbs, kept
+from .keeping import Limbs, kept, put_back
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -94,7 +94,7 @@ def applied(
     if isinstance(method, Retime):
         return Stage(*method.run(clip, contacts))
     if isinstance(method, Plant):
-        return replace(stage, clip=kept(_elsewhere(clip), clip, limbs, contacts), report=report)
+        return replace(stage, clip=put_back(clip, limbs, contacts), report=report)
     if isinstance(method, Offset | Scale):
         made = edited(clip, method, scope, first, total)
     else:
@@ -102,11 +102,6 @@ def applied(
     if one.keep and made is not clip:
         made = kept(clip, made, limbs, contacts)
     return Stage(made, contacts, report)
-
-
-def _elsewhere(clip: Clip) -> Clip:
-    """A clip whose points are all somewhere else, so that every contact counts as moved."""
-    return replace(clip, translations=clip.translations + 1.0)
 
 
 def run(passes: Sequence[Pass], stage: Stage, limbs: Limbs) -> Stage:

@@ -574,7 +574,7 @@ class Colours(Case):
                 self.assertGreaterEqual(a / b, 4.5, f"{text} on {surface}")
 
     def test_meanings_are_told_apart_by_all_eyes(self):
-        meanings = ("performer", "marionette", "baked", "brass")
+        meanings = ("performer", "marionette", "baked", "brass", "x", "y", "z")
         for kind, matrix in {"full": np.eye(3), **self.BLIND}.items():
             for i, a in enumerate(meanings):
                 for b in meanings[i + 1 :]:

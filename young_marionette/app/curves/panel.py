@@ -147,8 +147,7 @@ class CurvePanel(QWidget):
             made = [spectra(some, new.rate) for some in made]
             band, marks = new.rate / 2, self._cutoffs()
         unit = made[0][0].unit if made[0] else ""
-        self.amount._unit = {"°": "°", "cm": "cm"}.get(unit, "")
-        self.amount._show()
+        self.amount.set_unit(unit if unit in ("°", "cm") else "")
         self.plot.show_curves(made[0], made[1], unit, band, marks, fit is True)
         self._show_selection(self.plot.selection)
 

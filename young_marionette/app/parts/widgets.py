@@ -181,6 +181,11 @@ class Number(QLineEdit):
             self._value = value
             self._show()
 
+    def set_unit(self, unit):
+        """Show the value in another unit; it stays the same number."""
+        self._unit = unit
+        self._show()
+
     def set_default(self, value):
         """What a double-click resets to."""
         self._default = value

@@ -374,6 +374,23 @@ class Curves(RefineCase):
         QApplication.sendEvent(self.plot, event)
         self.spin()
 
+    def test_a_selection_does_not_zoom_other_steps(self):
+        self.show("rightLowerArm")
+        self.plot.select((40, 80, -20.0, 20.0))
+        self.desk("deliver")
+        self.assertEqual(self.window.timeline.scale.span, (0.0, 210.0))
+
+    def test_settings_that_are_built_anew_stay_in_sight(self):
+        self.add("low-pass")
+        self.settled()
+        bar = self.refine._area.verticalScrollBar()
+        bar.setValue(60)
+        self.refine.settings.kind.setFocus()
+        self.refine.settings.kind.activated.emit(0)
+        self.spin(0.1)
+        self.assertEqual(self.bake.passes[0].method.cutoff, 6.0)
+        self.assertAlmostEqual(bar.value(), 60, delta=3)
+
     def test_typed_numbers(self):
         self.show("rightLowerArm")
         for number, text in ((self.panel.first, "30"), (self.panel.last, "70")):

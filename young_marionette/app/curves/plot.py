@@ -63,7 +63,7 @@ class CurvePlot(OverFrames):
         self.new, self.old, self.unit, self.band, self.marks, self._key = new, old, unit, band, marks, kind
         self._ground_of = object()
         if fit:
-            self.fit()
+            self._fit_values()
         self.update()
 
     @property
@@ -76,6 +76,12 @@ class CurvePlot(OverFrames):
             first, last, self.low, self.high = self.selection
             self.scale.show(first, last)
         else:
+            self._fit_values()
+        self.update()
+
+    def _fit_values(self):
+        """Show all values of the frames in view."""
+        if self.new or self.old:
             first, last = (0, None) if self.band else self.scale.span
             seen = [c.values[int(first) : None if last is None else ceil(last) + 1] for c in (*self.new, *self.old)]
             seen = [v for v in seen if len(v)]

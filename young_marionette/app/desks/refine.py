@@ -149,6 +149,10 @@ class RefineDesk(Desk):
             self.settings.hide()
         else:
             one = bake.passes[ids.index(chosen)]
+            # What is built anew must not move what is looked at.
+            bar = self._area.verticalScrollBar()
+            place = bar.value()
+            QTimer.singleShot(0, lambda: bar.setValue(place))
             self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0])
             self.settings.show()
         if chosen is None or not isinstance(bake.passes[ids.index(chosen)].method, LowPass):

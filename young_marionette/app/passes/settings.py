@@ -130,6 +130,7 @@ class PassSettings(QWidget):
     def _build_low_pass(self, method):
         kinds = (("one", "One for all"), ("auto", "Each bone's own"), ("parts", "By body part"))
         self.kind = self._combo("Cut-offs", kinds, self._choose_kind)
+        self.kind.setMinimumContentsLength(13)
         self._row("Cut-off", self.kind)
         if not isinstance(method.cutoff, str) and not method.parts:
             number = Number(6.0, "Hz", 0.5, 1, 0.1, 1000, 6.0, "Cut-off")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+
 from .calmly import Calmly
 from .jobs import Job
 
@@ -11,10 +13,16 @@ class LivePasses(Calmly):
 
     def __init__(self, session):
         super().__init__(session, self._begin)
-        self._of = self._failed = None
+        self._of = self._failed = self._loading = None
+        session.step_changed.connect(self._load)
         session.listen(("bakes", "entries"), self.ask)
         for signal in (session.preview_changed, session.view_changed, session.step_changed, session.pass_chosen):
             signal.connect(self.ask)
+
+    def _load(self):
+        """Have what filters need loaded before the first one is asked for: it takes more than a second."""
+        if self.session.step == "refine" and self._loading is None:
+            self._loading = Job("load filters", lambda _progress: import_module("scipy.signal")).start()
 
     @property
     def passed(self):

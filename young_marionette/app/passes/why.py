@@ -67,8 +67,8 @@ class Why(QFrame):
             pen = graph.mkPen(tint, width=1.8)
             if dash:
                 pen.setDashPattern(dash)
-            left = 100 * one.left[0]
-            self.plot.plot(one.tried, left.clip(0, 150), pen=pen)
+            left = (100 * one.left[0]).clip(0, 150)
+            self.plot.plot(one.tried, left, pen=pen)
             cutoff = float(one.cutoffs[0])
             best = left[abs(one.tried - cutoff).argmin()] if cutoff < float("inf") else None
             if best is not None:

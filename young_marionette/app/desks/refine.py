@@ -16,11 +16,11 @@ from ...core.passes.stack import METHODS, Pass
 from ...project.commands import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
 from ...project.entry import new_id
 from ...wording.findings import counted
-from ...wording.passes import NAMES, changed, loss, telling
+from ...wording.passes import NAMES, TIPS, changed, loss, telling
 from .. import presets
 from ..parts.widgets import Card, ask_text, label, row
 from ..passes.line import PassLine
-from ..passes.settings import PassSettings, tip_of
+from ..passes.settings import PassSettings
 from ..passes.why import Why
 from ..session import BEFORE_ALL, BEFORE_ONE
 from .base import Desk
@@ -216,7 +216,7 @@ class RefineDesk(Desk):
             if code is None:
                 menu.addSeparator()
             else:
-                menu.addAction(NAMES[code], lambda code=code: self.add_pass(METHODS[code]())).setToolTip(tip_of(code))
+                menu.addAction(NAMES[code], lambda code=code: self.add_pass(METHODS[code]())).setToolTip(TIPS[code])
 
     def add_pass(self, method, **scope):
         """Lay a pass over the baked clip, and choose it."""

@@ -11,7 +11,7 @@ from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, S
 from ...core.filters.motion import CHANNELS
 from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.stack import Plant
-from ...wording.passes import TIPS, found
+from ...wording.passes import found
 from ..parts.widgets import Number, button, label, row
 
 # Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
@@ -281,11 +281,6 @@ class PassSettings(QWidget):
         if item.checkState() == Qt.CheckState.Unchecked:
             kept.add(spike)
         self._put(kept=tuple(sorted(kept)))
-
-
-def tip_of(code):
-    """What a method does, in a sentence."""
-    return TIPS[code]
 
 
 def _names(names):

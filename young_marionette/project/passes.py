@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from ..core.contacts.finding import find_contacts
 from ..core.evaluator import EVALUATOR
-from ..core.filters.methods import LowPass
 from ..core.passes.keeping import Limbs
 from ..core.passes.measuring import Changes, changes
 from ..core.passes.stack import Pass, Stage, applied, length, measure
@@ -144,14 +143,7 @@ class Passed:
         these = tuple(name for name in names if meant.has(name))
         if not one.whole and not these:
             return stage
-        only = replace(one, names=these, parts=(), keep=False)
-        if isinstance(one.method, LowPass) and one.method.parts:
-            groups = {name: part for part in one.parts or self.limbs.groups for name in self.limbs.groups.get(part, ())}
-            cutoffs = dict(one.method.parts)
-            own = tuple((name, cutoffs[groups[name]]) for name in these if groups.get(name) in cutoffs)
-            limbs = replace(self.limbs, groups={name: (name,) for name in these})
-            return applied(replace(only, method=replace(one.method, parts=own)), stage, limbs)
-        return applied(only, stage, self.limbs)
+        return applied(replace(one, names=these, parts=(), keep=False), stage, self.limbs)
 
     def changes(self, before: int, after: int | None = None) -> Changes:
         """What the passes after the first ``before``, up to ``after``, changed; worked out where it is not known."""

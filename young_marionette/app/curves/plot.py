@@ -328,11 +328,3 @@ class CurvePlot(OverFrames):
         before = f", before {old.values[frame]:.2f}" if old is not None else ""
         text = f"{curve.name} {curve.axis}, frame {frame}: {curve.values[frame]:.2f} {self.unit}{before}"
         QToolTip.showText(event.globalPosition().toPoint(), text, self)
-
-    def focusInEvent(self, event):
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event):
-        super().focusOutEvent(event)
-        self.update()

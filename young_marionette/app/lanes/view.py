@@ -311,14 +311,6 @@ class Lanes(OverFrames):
         if not self.editing.key(event.key(), [r.key for r in self._rows if r.kind == "contact"]):
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event):
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event):
-        super().focusOutEvent(event)
-        self.update()
-
 
 def _fold(x, y, folded):
     """The triangle of a group: points down where it is open."""

@@ -1,4 +1,4 @@
-"""Widgets whose frames lie over those of the timeline."""
+"""Widgets whose frames lie over those of the timeline, and that show whether keys go to them."""
 
 from __future__ import annotations
 
@@ -17,3 +17,11 @@ class OverFrames(QWidget):
         if (left, wide) != (self.left, self.wide):
             self.left, self.wide = left, wide
             self.update()
+
+    def focusInEvent(self, event):
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event):
+        super().focusOutEvent(event)
+        self.update()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -53,18 +53,19 @@ def spikes(
         usual = np.float32(SCALE * threshold) * _median_of_seven(_neighbours(far, step))
         suspects[channel] = far > np.maximum(usual, np.float32(least))
     suspects = _alone(away, suspects)
-    runs = _Runs.of(suspects).picked(lambda runs: runs.long <= longest)
+    runs = _Runs.of(suspects)
+    runs = runs.picked(runs.long <= longest)
     far = runs.worst(rows, _bridges(rows, runs))
     steps = _steps(rows, runs, _USUAL)
     usual_step = np.partition(steps, steps.shape[1] // 3, axis=1)[:, steps.shape[1] // 3]
     real = (far > np.maximum(least, _QUICK * usual_step)) & (_TORN * far > _largest_step(rows, runs))
     if (far > huge).any():
         large = np.flatnonzero(far > huge)
-        wide = runs.picked(lambda _: far > huge)
+        wide = runs.picked(far > huge)
         jumps = (_steps(rows, wide, int(_APART * window * rate)) > _TORN * huge).sum(axis=1)
         # Those at its own ends do not count.
         real[large] &= jumps <= 2
-    return runs.picked(lambda _: real).mask(suspects.shape)
+    return runs.picked(real).mask(suspects.shape)
 
 
 def over(rows: np.ndarray, bad: np.ndarray) -> np.ndarray:
@@ -102,9 +103,8 @@ class _Runs:
         there = (sides // wide == channel[:, None]) & (sides % wide < frames)
         return _Runs(channel, starts % wide, ends - starts + 1, np.where(there, sides % wide, -1))
 
-    def picked(self, which: Callable[[_Runs], np.ndarray]) -> _Runs:
-        """Some of the runs."""
-        keep = which(self)
+    def picked(self, keep: np.ndarray) -> _Runs:
+        """Some of the runs (a mask)."""
         return _Runs(self.channel[keep], self.first[keep], self.long[keep], self.sides[keep])
 
     def mask(self, shape: tuple[int, ...]) -> np.ndarray:

@@ -62,6 +62,8 @@ class Passes(RefineCase):
             self.add(code)
             self.settled()
             self.assertTrue(self.refine.settings.isVisible(), code)
+            area = self.refine._area
+            self.assertLessEqual(area.widget().width(), area.viewport().width(), f"{code} is cut off")
         self.assertEqual([p.method.code for p in self.bake.passes], list(METHODS))
         self.assertEqual(len(self.lines), len(METHODS))
         self.assertEqual(self.lines[0].identifier, self.bake.passes[-1].id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout
 
 from ...wording.passes import NAMES, TIPS
@@ -22,7 +22,7 @@ class PassLine(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(8, 3, 4, 3)
-        layout.setSpacing(6)
+        layout.setSpacing(3)
         self.on = QCheckBox()
         self.on.setChecked(one.on)
         self.on.setToolTip("On or off")
@@ -38,6 +38,7 @@ class PassLine(QFrame):
         self.down = tool("down", "Move down: earlier than the others (Ctrl+Down)", lambda: act("down"))
         self.remove = tool("close", "Remove this pass (Delete)", lambda: act("remove"))
         for widget in (self.up, self.down, self.remove):
+            widget.setIconSize(QSize(16, 16))
             widget.setVisible(chosen)
             layout.addWidget(widget)
 

@@ -34,7 +34,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _demo):
+    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _demo):
         add(commands)
     return parser.parse_args(words), parser
 
@@ -189,6 +189,30 @@ def _filter(commands: object) -> None:
         action="store_false",
         help="Let feet and hands go where the filter moves them.",
     )
+    _which(command)
+    _result_options(command)
+
+
+def _thin(commands: object) -> None:
+    does = "Turn the motion of IN, with a key on every frame, into few poses with curves between, within a tolerance."
+    command = _command(commands, "thin", does)
+    _file(command, "file", "A motion.", "IN")
+    _result(command, tells="The file to write; GLB and glTF hold the keys, other formats get a key on every frame.")
+    command.add_argument("--within", type=_number, metavar="CM", default=1.0, help="How far any joint may be off (1).")
+    command.add_argument(
+        "--angle", type=_number, metavar="DEG", default=5.0, help="How far any joint may turn off (5)."
+    )
+    command.add_argument(
+        "--contacts", type=_number, metavar="CM", help="How far what stands or is held may be off (0.3)."
+    )
+    command.add_argument(
+        "--weights", type=_number, metavar="W", default=0.02, help="How far any morph may be off (0.02)."
+    )
+    tells = (
+        "Some of contacts,keys,joints: keys where contacts change, further keys, which joints are held; all without it."
+    )
+    _text(command, "--stage", tells, "STAGES")
+    _text(command, "--range", "Frames A to B, both included, from 0; the rest keeps its keys.", "A:B", dest="frames")
     _which(command)
     _result_options(command)
 

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, retarget, match, rename, convert, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage.
+"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -178,6 +178,46 @@ def _methods(asked):
     return methods
 
 
+def thin(asked: Namespace) -> None:
+    from ..core.thinning.settings import CONTACTS, STAGES, Thin
+    from ..formats.files import check_results
+    from ..formats.registry import check_writable, ending_of
+    from ..project import delivery, opening
+    from ..project.pairing import within
+    from ..project.thinning import thin as thin_entry
+    from . import report
+
+    stages = STAGES if asked.stage is None else tuple(asked.stage.split(","))
+    if unknown := [name for name in stages if name not in STAGES]:
+        raise InputError(f"'{unknown[0]}' is no stage of thinning; give some of {','.join(STAGES)}.")
+    places, degrees, weights = (_tolerance(getattr(asked, name), name) for name in ("within", "angle", "weights"))
+    planted = asked.contacts
+    if planted is None:
+        # Without keys of its own, a contact asks for no other tolerance unless told to.
+        planted = 0.3 if CONTACTS in stages else None
+    planted = None if planted is None else _tolerance(planted, "contacts") / 100
+    method = Thin(places / 100, degrees, planted, weights, stages)
+    frames = _range(asked.frames)
+    check_results([asked.out], [asked.file])
+    check_writable(asked.out, asked.overwrite)
+    entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
+    part = None if frames is None else within(entry.placed_clip, frames)
+    done = thin_entry(entry, method, part)
+    delivery.deliver(asked.out, done.keyed, entry, asked.overwrite, entry.character is not None)
+    keys = ending_of(asked.out).curves
+    if asked.as_json:
+        print_json(report.thinned(entry, method, done, asked.out, keys))
+    else:
+        report.print_thinned(entry, method, done, asked.out, keys)
+
+
+def _tolerance(value, name):
+    """A tolerance above zero."""
+    if not 0 < value < 1e6:
+        raise InputError(f"--{name} has to be above zero.")
+    return value
+
+
 def demo(asked: Namespace) -> None:
     from ..demo.example import play
     from .tables import PlainConsole
@@ -185,7 +225,7 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
-COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, demo)}
+COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, thin, demo)}
 COMMANDS["filter"] = filter_motion
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import pi
+
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, missing, untied
 from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
@@ -9,6 +11,8 @@ from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import counted, finding_words
 from .console import say
+
+DEGREES = 180 / pi
 
 
 def info(entries):
@@ -174,6 +178,59 @@ def print_cleaned(entry, done, out):
     say(f"What stands or is held slides up to {after:.1f} mm; before {before:.1f} mm")
     before, after = changes.peaks
     say(f"Highest speed of hands and feet {after:.2f} m/s; before {before:.2f} m/s")
+    say(f"Wrote {out}")
+
+
+def thinned(entry, method, done, out, keys):
+    """What thinning made, as plain data."""
+    poses, off = done.poses, done.poses.deviation
+    return {
+        "file": str(entry.path),
+        "clip": entry.name,
+        "out": str(out),
+        "written_as_keys": keys,
+        "rate": done.keyed.rate,
+        "stages": list(method.stages),
+        "tolerance": {
+            "cm": round(method.places * 100, 6),
+            "degrees": method.degrees,
+            "contacts_cm": None if method.planted is None else round(method.planted * 100, 6),
+            "weight": method.weights,
+        },
+        "poses": {"before": poses.before[0], "after": poses.after[0]},
+        "keys": {"before": poses.before[1], "after": poses.after[1]},
+        "gone": round(poses.gone, 4),
+        "deviation_cm": _worst(off.places, 100),
+        "deviation_degrees": _worst(off.turns, DEGREES),
+        "contacts_cm": _worst(off.planted, 100),
+        "deviation_weight": _worst(off.weights, 1),
+        "frames": list(poses.frames),
+        "made_by": {str(frame): poses.marks[frame] for frame in sorted(poses.marks)},
+    }
+
+
+def _worst(worst, times):
+    found = {"largest": round(worst.largest * times, 5), "rms": round(worst.rms * times, 5)}
+    return found | ({"where": worst.name, "frame": worst.frame} if worst.name else {})
+
+
+def print_thinned(entry, method, done, out, keys):
+    """What thinning made, in a few lines."""
+    poses, off = done.poses, done.poses.deviation
+    say(f"{entry.name}: {poses.after[0]} poses of {poses.before[0]} frames, {poses.gone:.0%} gone")
+    say(f"Keys of single joints: {poses.after[1]:,} of {poses.before[1]:,}")
+    say(
+        f"Off by {off.places.largest * 100:.2f} cm at most ({off.places.name}, frame {off.places.frame}), {off.places.rms * 100:.2f} cm RMS"
+    )
+    say(f"Turned off by {off.turns.largest * DEGREES:.1f} degrees at most ({off.turns.name}, frame {off.turns.frame})")
+    if off.planted.name:
+        say(
+            f"What stands or is held is off by {off.planted.largest * 100:.2f} cm at most ({off.planted.name}, frame {off.planted.frame})"
+        )
+    if not method.promises:
+        say("Only keys where contacts change were asked for: no tolerance is kept between them")
+    if not keys:
+        say(f"{out.suffix} holds no curves: it gets a key on every frame")
     say(f"Wrote {out}")
 
 

@@ -27,6 +27,7 @@ class Ending:
     label: str
     body: bool = True
     keys: bool = True
+    curves: bool = False  # keys with smooth in-betweens, too; else those become frames
     rig: bool = True  # a rig's own file can be written again; else it rests in a pose of its own, and tells VRM bones
     written: bool = True
 
@@ -89,9 +90,9 @@ FORMATS = (
         "gltf",
         is_gltf,
         {
-            ".glb": Ending("GLB"),
-            ".gltf": Ending("glTF, as text"),
-            ".vrma": Ending("VRM animation", body=False, rig=False),
+            ".glb": Ending("GLB", curves=True),
+            ".gltf": Ending("glTF, as text", curves=True),
+            ".vrma": Ending("VRM animation", body=False, curves=True, rig=False),
             ".vrm": Ending("VRM", written=False),
         },
         fixed_world=True,

@@ -61,19 +61,29 @@ def dense_or_keyed(clip: KeyedClip, regular: bool) -> Clip | KeyedClip:
     return clip.sample() if dense else clip
 
 
-def grid_rate(all_times: list[np.ndarray], smooth: bool = False) -> tuple[float, bool]:
+def grid_rate(all_times: list[np.ndarray], smooth: bool = False, told: float | None = None) -> tuple[float, bool]:
     """``(rate, on the grid)``: the rate of keys on every frame, else the lowest usual one whose frames all keys fall on.
 
-    ``smooth``: what lies between keys is curved, so that keys alone are too few frames.
+    ``smooth``: what lies between keys is curved, so that keys alone are too few frames. ``told``: by the file, which is
+    right where all keys fall on its frames.
     """
     times = np.unique(np.concatenate(all_times))
     times = times - times[0]
+    if told is not None and np.abs(times * told - np.round(times * told)).max() < 0.02:
+        return told, True
     if len(times) < 2:
         return 30.0, True
     step = float(np.median(np.diff(times)))
     if step > 0 and not smooth and np.abs(times / step - np.round(times / step)).max() < 0.02:
         # Frames at every key, whatever the rate: a usual one where rounding alone keeps it from being that.
         rate = 1 / step
+        exact = (len(times) - 1) / times[-1]
+        rounding = 4e-7 * max(times[-1], 1.0)
+        if exact > 11.5 and np.abs(times - np.arange(len(times)) / exact).max() <= rounding:
+            # So even that the rate is known as well as its times are.
+            usual = min(RATES, key=lambda r: abs(r - exact))
+            near = abs((len(times) - 1) / usual - times[-1]) <= rounding
+            return usual if near else float(exact), True
         usual = min(RATES, key=lambda r: abs(r - rate))
         rate = usual if abs(usual / rate - 1) < 2e-3 else rate
         if rate > 11.5 and np.isclose(len(times) - 1, round(times[-1] * rate), atol=0.5):

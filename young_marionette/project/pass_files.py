@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 
 from ..core.filters.methods import Spikes
 from ..core.passes.stack import METHODS, Method, Pass
+from ..core.thinning.settings import Thin
+from ..core.thinning.tolerances import Emphasis
 from .passes import Preset
 from .strict import Strict, parse
 
@@ -71,6 +73,24 @@ class _PlantFile(Strict):
     pass
 
 
+class _EmphasisFile(Strict):
+    factor: float = Field(gt=0, le=1000)
+    names: list[Name] = []
+    parts: list[Name] = []
+    frames: tuple[Frame, Frame] | None = None
+
+
+class _ThinFile(Strict):
+    places: float = Field(default=Thin.places, gt=0, le=100)
+    degrees: float = Field(default=Thin.degrees, gt=0, le=360)
+    planted: float | None = Field(default=Thin.planted, gt=0, le=100)
+    weights: float = Field(default=Thin.weights, gt=0, le=100)
+    stages: list[Literal["contacts", "keys", "joints"]] = Field(default=["contacts", "keys", "joints"], min_length=1)
+    emphases: list[_EmphasisFile] = []
+    forced: list[Frame] = []
+    barred: list[tuple[Frame, Frame]] = []
+
+
 _FILES: dict[str, type[Strict]] = {
     "spikes": _SpikesFile,
     "low-pass": _LowPassFile,
@@ -82,6 +102,7 @@ _FILES: dict[str, type[Strict]] = {
     "scale": _ScaleFile,
     "retime": _RetimeFile,
     "plant": _PlantFile,
+    "thin": _ThinFile,
 }
 
 
@@ -90,7 +111,17 @@ class PassFile(Strict):
 
     id: str = Field(pattern="^[0-9a-z-]{1,40}$")
     method: Literal[
-        "spikes", "low-pass", "savitzky-golay", "gaussian", "median", "adaptive", "offset", "scale", "retime", "plant"
+        "spikes",
+        "low-pass",
+        "savitzky-golay",
+        "gaussian",
+        "median",
+        "adaptive",
+        "offset",
+        "scale",
+        "retime",
+        "plant",
+        "thin",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]
@@ -161,10 +192,17 @@ def presets_of(label: str, data: bytes) -> tuple[Preset, ...]:
 
 def _method(file: PassFile) -> Method:
     values = _FILES[file.method].model_validate(file.settings)
-    return METHODS[file.method](**{name: _tuples(getattr(values, name)) for name in type(values).model_fields})
+    settings = {name: _tuples(getattr(values, name)) for name in type(values).model_fields}
+    if isinstance(values, _ThinFile):
+        settings["emphases"] = tuple(
+            Emphasis(e.factor, tuple(e.names), tuple(e.parts), e.frames) for e in values.emphases
+        )
+    return METHODS[file.method](**settings)
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, Emphasis):
+        return {name: _plain(one) for name, one in vars(value).items()}
     return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
     from ..core.filters.motion import Measures
     from ..core.humanoid.reading import Body
+
+Progress = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -72,16 +74,19 @@ class Passed:
         key = self.clip, self._contacts, self.body, self.character
         return EVALUATOR.of("clip before all passes", key, lambda: Stage(self.clip, self.contacts))
 
-    def stage(self, count: int | None = None) -> Stage:
-        """After the first ``count`` passes that are on (None: all); kept, so that only what follows a change is new."""
+    def stage(self, count: int | None = None, progress: Progress | None = None) -> Stage:
+        """After the first ``count`` passes that are on (None: all); kept, so that only what follows a change is new.
+
+        ``progress(share)``: told while a pass that takes long is worked out; what it raises ends that.
+        """
         stage = self.first
         for one in self.passes[:count]:
-            stage = self._after(stage, one)
+            stage = self._after(stage, one, progress)
         return stage
 
-    def _after(self, stage: Stage, one: Pass) -> Stage:
+    def _after(self, stage: Stage, one: Pass, progress: Progress | None = None) -> Stage:
         def make() -> Stage:
-            return applied(one, stage, self.limbs, self._measures(stage.clip, one))
+            return applied(one, stage, self.limbs, self._measures(stage.clip, one), progress=progress)
 
         return EVALUATOR.of("pass", (stage, one.method, _about(one), self.limbs), make)
 
@@ -110,7 +115,8 @@ class Passed:
     def part(self, first: int, last: int) -> Clip:
         """Frames of the result, both included, worked out from what lies around them where it is not known."""
         stage, count = self.known()
-        rest = self.passes[count:]
+        # What thinning may be off is less than waiting for it.
+        rest = tuple(one for one in self.passes[count:] if not one.thins)
         while rest and any(one.whole for one in rest):
             stage, rest = self._after(stage, rest[0]), rest[1:]
         clip = stage.clip
@@ -135,7 +141,7 @@ class Passed:
         if known >= wanted:
             return self.stage(wanted).clip
         for one in self.passes[known:wanted]:
-            stage = self._sketched(stage, one, names)
+            stage = stage if one.thins else self._sketched(stage, one, names)
         return stage.clip
 
     def _sketched(self, stage: Stage, one: Pass, names: Sequence[str]) -> Stage:

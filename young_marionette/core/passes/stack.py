@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar
 
 from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
+from ..thinning.settings import Thin
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
+from .thinning import Poses, thinned
 
 if TYPE_CHECKING:
     from ..clip import Clip
     from ..contacts.contact import Contacts
+    from ..keys.keyed import KeyedClip
 
 
 @dataclass(frozen=True)
@@ -24,8 +27,8 @@ class Plant:
     halo: ClassVar[float] = 1.0
 
 
-Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant
-METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant)}}
+Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant | Thin
+METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant, Thin)}}
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
 
@@ -53,6 +56,11 @@ class Pass:
         return isinstance(self.method, Retime)
 
     @property
+    def thins(self) -> bool:
+        """Whether it makes keys."""
+        return isinstance(self.method, Thin)
+
+    @property
     def halo(self) -> float:
         """Seconds of context that a frame of its result needs on each side; infinite: the whole clip."""
         return self.method.halo + (KEEPING_HALO if self.keep else 0.0)
@@ -67,34 +75,50 @@ class Pass:
 
 @dataclass(frozen=True, eq=False)
 class Stage:
-    """A clip with its contacts after some passes; ``report``: what the last of them did."""
+    """A clip with its contacts after some passes; ``report``: what the last of them did.
+
+    ``keyed``: the motion as keys, where the last pass made any, and ``poses``: what is told of them; ``clip`` is what they give
+    on every frame.
+    """
 
     clip: Clip
     contacts: Contacts
     report: Report = field(default_factory=Report)
+    keyed: KeyedClip | None = None
+    poses: Poses | None = None
 
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Plant):
+    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin):
         return {}
     return measured(clip, one.method, one.scope(limbs), limbs.groups)
 
 
 def applied(
-    one: Pass, stage: Stage, limbs: Limbs, measures: Measures | None = None, first: int = 0, total: int | None = None
+    one: Pass,
+    stage: Stage,
+    limbs: Limbs,
+    measures: Measures | None = None,
+    first: int = 0,
+    total: int | None = None,
+    progress: Callable[[float], None] | None = None,
 ) -> Stage:
     """What a pass makes of a stage.
 
     Of a part of a clip: ``measures`` of the whole one, the frame ``first`` of it that the part begins with, and its
-    ``total`` frames; ``stage.contacts`` are in the part's frames.
+    ``total`` frames; ``stage.contacts`` are in the part's frames. ``progress(share)``: told where a pass takes long; what it
+    raises ends the work.
     """
     clip, contacts, method = stage.clip, stage.contacts, one.method
     report, scope = Report(), one.scope(limbs)
     if isinstance(method, Retime):
         return Stage(*method.run(clip, contacts))
+    if isinstance(method, Thin):
+        thin, made, poses = thinned(method, clip, contacts, limbs, scope, progress)
+        return Stage(made, contacts, report, thin.keyed, poses)
     if isinstance(method, Plant):
-        return replace(stage, clip=put_back(clip, limbs, contacts), report=report)
+        return Stage(put_back(clip, limbs, contacts), contacts, report)
     if isinstance(method, Offset | Scale):
         made = edited(clip, method, scope, first, total)
     else:

@@ -11,10 +11,12 @@ from ...core.findings import finding
 from ...core.keys.channel import Channel, Joint, Kind, Morph
 from ...core.keys.keyed import KeyedClip
 from ...core.keys.sampler import Interpolation, Sampler, still
+from ...core.resample import MAX_RATE
 from ..sampling import check_size, dense_or_keyed, grid_rate, on_frames
 from ..transforms import NodeSpace
 from . import vrm
 from .accessors import item
+from .mixed import told_apart
 
 if TYPE_CHECKING:
     from ...core.clip import Clip
@@ -22,6 +24,8 @@ if TYPE_CHECKING:
     from .accessors import Accessors
     from .container import Container
     from .nodes import Nodes, Tree
+
+RATE = "frames_per_second"  # of an animation's extras
 
 
 def channels_of(
@@ -81,7 +85,7 @@ def clip_of(
     all_times = [c[0] for c in (*own.values(), *(c for c, _, _ in curves))]
     name = animation.get("name") if isinstance(animation.get("name"), str) else None
     name = name or f"animation_{number + 1}"
-    rate, regular = grid_rate(all_times, any(c[2] == "CUBICSPLINE" for c in own.values()))
+    rate, regular = grid_rate(all_times, any(c[2] == "CUBICSPLINE" for c in own.values()), _told_rate(animation))
     start, end = min(t[0] for t in all_times), max(t[-1] for t in all_times)
     if not regular:
         notes.append(finding("no usual rate", clip=name, rate=rate))
@@ -92,7 +96,8 @@ def clip_of(
         times, values, way = channel
         if id(times) not in known:  # channels share their times
             known[id(times)] = on_frames(times, start, rate)
-        return _sampler(known[id(times)], values if column is None else values[:, column : column + 1], way)
+        made = _sampler(known[id(times)], values if column is None else values[:, column : column + 1], way)
+        return told_apart(made, rate, made.values.shape[1] == 4)
 
     samplers = _of_joints(nodes, tree, {key: sampler(c) for key, c in own.items()}, name, notes)
     for channel, column, morph in curves:
@@ -104,6 +109,14 @@ def clip_of(
     if not samplers:
         samplers[Channel(Joint(0), Kind.ROTATION)] = still(tree.skeleton.rest[0], start)
     return dense_or_keyed(KeyedClip(name, tree.skeleton, rate, samplers), regular)
+
+
+def _told_rate(animation: dict[str, Any]) -> float | None:
+    """The frames per second that our writer tells, or None."""
+    extras = animation.get("extras")
+    rate = extras.get(RATE) if isinstance(extras, dict) else None
+    usable = isinstance(rate, int | float) and not isinstance(rate, bool) and 0 < rate <= MAX_RATE
+    return float(rate) if usable else None  # type: ignore[arg-type]
 
 
 def _sampler(times: np.ndarray, values: np.ndarray, way: str) -> Sampler:

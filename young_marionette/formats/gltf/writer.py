@@ -16,13 +16,15 @@ from ...core.keys.channel import Kind
 from ...core.keys.keyed import KeyedClip
 from ...core.keys.sampler import Interpolation, Sampler
 from ..files import Output
-from ..keys_out import has_scales, motion_out, of_one_kind, weights_together
+from ..keys_out import has_scales, motion_out, weights_together
 from ..transforms import decomposed
 from ..wanted import MOTION_ALONE, Wanted
 from . import vrm
 from .accessors import Writer
 from .container import as_glb, as_gltf
 from .meshes import node_levels
+from .mixed import as_cubic
+from .motion import RATE
 from .prune import without
 from .reader import merged, sound
 
@@ -247,12 +249,15 @@ class _Channels:
         self._writer, self._rate, self._times = writer, clip.rate, {}
         self._later = max(-clip.start, 0.0)  # glTF has no times below zero
         self.animation: dict[str, Any] = {"name": clip.name, "channels": [], "samplers": []}
+        if isinstance(clip, KeyedClip):
+            # Few keys do not tell the rate that they were meant for.
+            self.animation["extras"] = {RATE: clip.rate}
 
     def add(self, node: int, path: str, sampler: Sampler, turns: bool = False) -> None:
         """``path``: as glTF calls what of a node moves."""
-        sampler = of_one_kind(sampler, self._rate, turns)
+        sampler = sampler if sampler.uniform is not None else as_cubic(sampler, self._rate, turns)
         way, values = sampler.uniform, sampler.values
-        assert way is not None  # see of_one_kind
+        assert way is not None  # see as_cubic
         if way is Interpolation.CUBICSPLINE and sampler.tangents_in is not None and sampler.tangents_out is not None:
             values = np.stack([sampler.tangents_in, values, sampler.tangents_out], 1).reshape(-1, values.shape[1])
         if path == "weights":

@@ -10,6 +10,7 @@ from ...core.errors import InputError
 from ...core.filters.methods import Spikes
 from ...core.passes.edits import Retime
 from ...core.passes.stack import Method, Pass, length
+from ...core.thinning.settings import Thin
 from ..bakes import Bake
 from ..entry import new_id
 from ..passes import Preset
@@ -142,6 +143,9 @@ def preset_of(bake: Bake, name: str) -> Preset:
 
 
 def _anywhere(one: Pass) -> Method:
+    if isinstance(one.method, Thin):
+        anywhere = tuple(e for e in one.method.emphases if e.frames is None)
+        return replace(one.method, emphases=anywhere, forced=(), barred=())
     return replace(one.method, kept=()) if isinstance(one.method, Spikes) else one.method
 
 
@@ -149,6 +153,8 @@ def _sound(one: Pass) -> Pass:
     if one.frames is not None and one.frames[0] > one.frames[1]:
         raise InputError("The last frame of a range comes before its first one.")
     if isinstance(one.method, Retime):
+        one.method.check()
+    if isinstance(one.method, Thin):
         one.method.check()
     if not one.channels:
         raise InputError("Choose rotations, positions, morphs, or several of them.")

@@ -1,0 +1,246 @@
+"""Curves between two poses, fitted to the dense motion between them.
+
+An in-between is a cubic Hermite spline in each component (glTF 2.0, appendix C), whose values at both ends are those of the
+dense motion and whose two tangents are fitted by least squares. Joints are fitted from the hips outwards, each to where it
+would have to turn for its own direction, and its children's places, to come out right after what its parents miss already.
+Times are shares of the in-between, so tangents are changes over its whole length.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .. import rotations as rot
+
+if TYPE_CHECKING:
+    from .motion import Motion, Share
+
+_CHUNK = 6000  # frames that are worked on together: as many as the processor's cache holds
+
+
+@dataclass(frozen=True, eq=False)
+class Fits:
+    """``misses (4, samples, in-betweens)``: the largest in the world of any place (metres), turn (radians), planted point
+    (metres) and weight. ``tangents {("rotation" | "move" | "weight", number): (out, in) (2, n, in-betweens)}``, where asked for.
+    """
+
+    misses: np.ndarray
+    tangents: dict[tuple[str, int], np.ndarray]
+
+
+def samples(first: np.ndarray, last: np.ndarray, most: int) -> np.ndarray:
+    """Frames ``(most, in-betweens)`` within each in-between at which its fit shows where it misses most."""
+    # Residuals of such fits to smooth motion are largest near 0.12, 0.5 and 0.88 and zero near 0.31 and 0.69.
+    share = 0.5 - 0.5 * np.cos(np.pi * (np.arange(most) + 1.15) / (most + 1.3))
+    return np.clip(first + np.rint(share[:, None] * (last - first)).astype(int), first + 1, last - 1)
+
+
+def every_frame(first: np.ndarray, last: np.ndarray) -> np.ndarray:
+    """All frames within in-betweens ``(longest, in-betweens)``; the last one again where one is shorter than others."""
+    longest = max(int((last - first).max(initial=1)) - 1, 1)
+    return np.minimum(first + 1 + np.arange(longest)[:, None], last)
+
+
+def hermite(share: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The weights of the first value, the last value, the tangent out and the tangent in."""
+    square = share * share
+    cube = square * share
+    end = 3 * square - 2 * cube
+    return 1 - end, end, cube - 2 * square + share, cube - square
+
+
+def fit(
+    motion: Motion,
+    first: np.ndarray,
+    last: np.ndarray,
+    frames: np.ndarray,
+    weights: np.ndarray | None = None,
+    tangents: bool = False,
+) -> Fits:
+    """Fit in-betweens from frames ``first (n,)`` to ``last (n,)`` to what is at ``frames (samples, n)``.
+
+    ``weights (samples, n)``: how much each sample counts.
+    """
+    most, count = frames.shape
+    step = max(_CHUNK // max(most, 1), 1)
+    misses = np.empty((4, most, count), motion.local.dtype)
+    found: list[dict[tuple[str, int], np.ndarray]] = []
+    for start in range(0, count, step):
+        part = slice(start, start + step)
+        one = _Fit(
+            motion, first[part], last[part], frames[:, part], None if weights is None else weights[:, part], tangents
+        )
+        misses[:, :, part] = one.run()
+        found.append(one.tangents)
+    keys = found[0] if found else {}
+    return Fits(misses, {key: np.concatenate([f[key] for f in found], -1) for key in keys})
+
+
+class _Fit:
+    """One chunk of in-betweens."""
+
+    def __init__(
+        self,
+        motion: Motion,
+        first: np.ndarray,
+        last: np.ndarray,
+        frames: np.ndarray,
+        weights: np.ndarray | None,
+        tangents: bool,
+    ) -> None:
+        self.motion, self.first, self.last = motion, first, last
+        self.at = frames
+        kind = motion.local.dtype
+        share = ((frames - first) / (last - first)).astype(kind)
+        self.head, self.tail, out, inner = hermite(share)
+        self.basis = out, inner
+        self.solving = _solving(out, inner, weights)
+        self.wants, self.tangents = tangents, {}
+
+    def run(self) -> np.ndarray:
+        """The misses ``(4, samples, in-betweens)``."""
+        motion, skeleton = self.motion, self.motion.skeleton
+        kind = motion.local.dtype
+        worst = np.zeros((4, *self.at.shape), kind)
+        turns: list[np.ndarray] = []
+        places: list[np.ndarray] = []
+        for joint, parent in enumerate(skeleton.parents.tolist()):
+            above = turns[parent] if parent >= 0 else None
+            dense = self._taken(motion.world[joint])
+            place = self._place(joint, parent, above, places)
+            away = place - self._taken(motion.places[joint])
+            grow(worst[0], away, self._look(joint))
+            wanted = self._wanted(joint, dense, away)
+            turn = self._turn(joint, above, wanted)
+            other = turn - dense
+            grow(worst[1], other, self._look(joint))
+            self._ends(joint, away, turn, dense, worst)
+            turns.append(turn)
+            places.append(place)
+        for number in range(len(motion.weights)):
+            if motion.thinned_morphs[number]:
+                rows = motion.weights[number][None]
+                away = self._curve(rows, self._taken(rows), ("weight", number)) - self._taken(rows)
+                grow(worst[3], away, self._look(len(skeleton) + number))
+        np.sqrt(worst, out=worst)
+        # The angle between two rotations, of the chord between their quaternions.
+        worst[1] = 4 * np.arcsin(np.minimum(worst[1] / 2, 1))
+        return worst
+
+    def _taken(self, rows: np.ndarray) -> np.ndarray:
+        return np.take(rows, self.at, axis=-1, mode="clip")  # which is twice as quick as looking whether they fit
+
+    def _look(self, number: int) -> Share:
+        look = self.motion.look(number)
+        return look[self.at] if isinstance(look, np.ndarray) else look
+
+    def _place(self, joint: int, parent: int, above: np.ndarray | None, places: list[np.ndarray]) -> np.ndarray:
+        motion = self.motion
+        if joint in motion.moves:
+            rows = motion.moves[joint]
+            offset = self._taken(rows)
+            if motion.thinned[joint]:
+                offset = self._curve(rows, offset, ("move", joint))
+        else:
+            offset = motion.skeleton.offsets[joint].astype(motion.local.dtype)[:, None, None]
+        if above is None:
+            return np.broadcast_to(offset, (3, *self.at.shape))
+        place = rot.rotate_rows(above, offset)
+        place += places[parent]
+        return place
+
+    def _wanted(self, joint: int, dense: np.ndarray, away: np.ndarray) -> np.ndarray:
+        """Where a joint would have to turn: as in the dense motion, and towards where its children are there."""
+        motion = self.motion
+        share = float(motion.shares[joint])
+        if share < 1e-3 or joint == 0:
+            return dense
+        pull = motion.pulls[joint]
+        ux, uy, uz = rot.rotate_rows(dense, pull[:, None, None])
+        x, y, z = away
+        half = motion.local.dtype.type(-0.5 * share / float(pull @ pull))
+        turn = np.empty_like(dense)
+        turn[0], turn[1], turn[2], turn[3] = (
+            (uy * z - uz * y) * half,
+            (uz * x - ux * z) * half,
+            (ux * y - uy * x) * half,
+            1,
+        )
+        return rot.product_rows(turn, dense, np.empty_like(dense))
+
+    def _turn(self, joint: int, above: np.ndarray | None, wanted: np.ndarray) -> np.ndarray:
+        motion = self.motion
+        if not motion.thinned[joint]:
+            local = self._taken(motion.local[joint])
+        else:
+            if above is None:
+                target = wanted
+            else:
+                back = np.negative(above)
+                back[3] = above[3]
+                target = rot.product_rows(back, wanted, np.empty_like(wanted))
+            local = self._curve(motion.local[joint], target, ("rotation", joint))
+            local /= np.sqrt(np.einsum("csn,csn->sn", local, local))
+        return local if above is None else rot.product_rows(above, local, np.empty_like(local))
+
+    def _ends(self, joint: int, away: np.ndarray, turn: np.ndarray, dense: np.ndarray, worst: np.ndarray) -> None:
+        """The misses of a bone's tip, and of points that stand."""
+        motion = self.motion
+        kind = motion.local.dtype
+        tip = motion.skeleton.tips[joint]
+        if np.isfinite(tip).all() and np.any(tip):
+            grow(worst[0], carried(tip.astype(kind), away, turn, dense), self._look(joint))
+        for offset, stands in motion.planted.get(joint, ()):
+            mask = stands[self.at]
+            if mask.any():
+                grow(worst[2], carried(offset, away, turn, dense), mask)
+
+    def _curve(self, rows: np.ndarray, target: np.ndarray, key: tuple[str, int]) -> np.ndarray:
+        """The spline that starts and ends on ``rows (c, frames)`` and is fitted to ``target (c, samples, in-betweens)``."""
+        start, end = rows[:, None, self.first], rows[:, None, self.last]
+        result = self.head * start
+        result += self.tail * end
+        residual = target - result
+        out, inner = (np.einsum("csn,sn->cn", residual, way) for way in self.solving)
+        if self.wants:
+            self.tangents[key] = np.stack([out, inner])
+        result += self.basis[0] * out[:, None]
+        result += self.basis[1] * inner[:, None]
+        return result
+
+
+def grow(worst: np.ndarray, away: np.ndarray, look: Share) -> None:
+    """Let squares of misses ``(s, n)`` grow to those of ``away (c, s, n)``."""
+    square = np.einsum("csn,csn->sn", away, away)
+    if not (isinstance(look, float) and look == 1.0):
+        square = square * (np.square(look) if np.asarray(look).dtype != bool else look)
+    np.maximum(worst, square, out=worst)
+
+
+def carried(offset: np.ndarray, away: np.ndarray, turn: np.ndarray, dense: np.ndarray) -> np.ndarray:
+    """By how much a point of a joint's own axes is missed."""
+    column = offset[:, None, None]
+    result = rot.rotate_rows(turn, column)
+    result -= rot.rotate_rows(dense, column)
+    result += away
+    return result
+
+
+def _solving(out: np.ndarray, inner: np.ndarray, weights: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
+    """What residuals ``(s, n)`` are to be multiplied by, and added up, for the tangents out and in: the normal equations.
+
+    Where samples can't tell both tangents apart, the smallest that fit.
+    """
+    wide = out.astype(float), inner.astype(float)
+    heavy = wide if weights is None else (wide[0] * weights, wide[1] * weights)
+    a, b, c = (np.einsum("sn,sn->n", heavy[i], wide[k]) for i, k in ((0, 0), (0, 1), (1, 1)))
+    # A little of nothing keeps what the samples do not tell small (ridge regression).
+    ridge = 1e-7 * (a + c) + 1e-12
+    a, c = a + ridge, c + ridge
+    scale = 1 / (a * c - b * b)
+    first = c * scale * heavy[0] - b * scale * heavy[1]
+    second = a * scale * heavy[1] - b * scale * heavy[0]
+    return first.astype(out.dtype), second.astype(out.dtype)

@@ -1,0 +1,201 @@
+"""How much curves between any two frames of a motion would miss, worked out where somebody asks, and remembered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .fitting import every_frame, fit, samples
+from .tolerances import Tolerances
+
+if TYPE_CHECKING:
+    from .motion import Motion
+
+LONGEST = 600  # frames of an in-between
+_SAMPLES, _MORE = 5, 9  # of an in-between in the search; of one in a short motion
+SHORT = 1500  # frames of a motion that can be looked at more closely
+_CHECKED = 0.03  # of a sample's weight: samples that are there to be looked at, not to be fitted to
+_ROUNDS, _LEAST = 3, 0.02  # of weighing anew, and the least that a sample counts then
+_FEW = 6000  # frames in all that are fitted together, however long their in-betweens are
+_HOPEFUL = 1.7  # times the tolerance: what misses more does not come within it by a closer fit
+
+
+class Spans:
+    """Estimates for a search: of an in-between, the largest misses (see fitting.Fits) at a few of its frames."""
+
+    def __init__(self, motion: Motion) -> None:
+        self.motion = motion
+        self._rough = _Rough(roughness(motion))
+        self._table = np.full((4, motion.frames, 33), np.nan, np.float32)
+        self._closer: set[tuple[int, int]] = set()
+
+    def misses(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+        """``(4, n)`` of the in-betweens from ``first (n,)`` to ``last (n,)``."""
+        length = last - first
+        self._make_room(int(length.max(initial=1)))
+        known = self._table[:, first, length]
+        todo = np.flatnonzero(np.isnan(known[0]))
+        if len(todo):
+            known[:, todo] = self._worked_out(first[todo], last[todo])
+            self._table[:, first[todo], length[todo]] = known[:, todo]
+        return known
+
+    def improved(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
+        """As ``misses``, fitted closer where that misses most for some ``tolerances (4,)``."""
+        pairs = list(zip(first.tolist(), last.tolist()))
+        new = np.array([pair not in self._closer for pair in pairs], bool)
+        self._closer.update(pairs)
+        known = self.misses(first, last)
+        if new.any():
+            best, a, b = known[:, new], first[new], last[new]
+            at, weights = self._samples(a, b)
+            for misses, _ in rounds(self.motion, a, b, at, tolerances, weights):
+                largest = misses.max(axis=1)
+                better = over(largest, tolerances) < over(best, tolerances)
+                best[:, better] = largest[:, better]
+            known[:, new] = self._table[:, a, b - a] = best
+        return known
+
+    def _worked_out(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+        found = np.zeros((4, len(first)), np.float32)
+        longer = np.flatnonzero(last - first > 1)  # both frames of two that follow each other are keys
+        if len(longer):
+            first, last = first[longer], last[longer]
+            found[:, longer] = fit(self.motion, first, last, *self._samples(first, last)).misses.max(axis=1)
+        return found
+
+    def _samples(self, first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Frames ``(samples, n)`` where smooth motion is missed most, and on both sides of where this one is roughest; and
+        how much each one weighs. Of short in-betweens, every frame.
+        """
+        rough = self._rough.worst(first + 1, last - 1)
+        usual = samples(first, last, _MORE if self.motion.frames <= SHORT else _SAMPLES)
+        found = np.concatenate([usual, [rough, np.minimum(rough + 1, last - 1)]])
+        every = np.minimum(first + 1 + np.arange(len(found))[:, None], last)
+        short = last - first <= len(found) + 1
+        weights = np.ones(found.shape)
+        weights[len(usual) :, ~short] = _CHECKED
+        return np.where(short, every, found), weights
+
+    def _make_room(self, length: int) -> None:
+        have = self._table.shape[-1]
+        if length >= have:
+            more = max(length + 1 - have, have // 2)
+            empty = np.full((*self._table.shape[:2], more), np.nan, np.float32)
+            self._table = np.concatenate([self._table, empty], axis=-1)
+
+
+def roughness(motion: Motion) -> np.ndarray:
+    """How far each frame ``(frames,)`` is from lying between its neighbours: the largest of any rotation and place."""
+    result = np.zeros(motion.frames)
+    for rows, scale in ((motion.world, 1.0), (motion.places, 10.0)):
+        bend = rows[..., :-2] - 2 * rows[..., 1:-1] + rows[..., 2:]
+        np.maximum(result[1:-1], scale * np.sqrt(np.einsum("jcf,jcf->jf", bend, bend).max(axis=0)), out=result[1:-1])
+    return result
+
+
+class _Rough:
+    """The roughest frame of any stretch, at once (a sparse table, Bender and Farach-Colton 2000)."""
+
+    def __init__(self, values: np.ndarray) -> None:
+        self._values, self._levels = values, [np.arange(len(values))]
+        while len(self._levels) < 10 and (half := 1 << (len(self._levels) - 1)) * 2 <= len(values):
+            below = self._levels[-1]
+            a, b = below[: len(below) - half], below[half:]
+            self._levels.append(np.where(values[a] >= values[b], a, b))
+
+    def worst(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+        """The frames of the largest values from ``first (n,)`` to ``last (n,)``, both included."""
+        level = np.minimum(np.log2(np.maximum(last - first + 1, 1)).astype(int), len(self._levels) - 1)
+        result = np.empty_like(first)
+        for one in np.unique(level):
+            at = np.flatnonzero(level == one)
+            rows = self._levels[one]
+            a, b = rows[first[at]], rows[np.maximum(last[at] - (1 << one) + 1, first[at])]
+            result[at] = np.where(self._values[a] >= self._values[b], a, b)
+        return result
+
+
+def over(misses: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
+    """The largest of misses ``(4, ...)``, as shares of their tolerances ``(4,)``."""
+    shape = (4, *(1,) * (misses.ndim - 1))
+    return (misses / tolerances.astype(misses.dtype).reshape(shape)).max(axis=0)  # type: ignore[no-any-return]
+
+
+def rounds(motion, first, last, frames, tolerances, weights=None, tangents=False):  # type: ignore[no-untyped-def]
+    """Fits of in-betweens, each one closer where the last one missed most: ``(misses (4, samples, n), tangents)``.
+
+    Samples weigh as much as they missed (C. L. Lawson 1961, for least squares that come near the least maximum).
+    """
+    weights = np.ones(frames.shape) if weights is None else weights
+    for _ in range(_ROUNDS):
+        fits = fit(motion, first, last, frames, weights, tangents)
+        yield fits.misses, fits.tangents
+        missed = over(fits.misses, tolerances)
+        weights = weights * (missed / np.maximum(missed.max(axis=0), 1e-12) + _LEAST)
+        weights /= weights.mean(axis=0)
+
+
+@dataclass(frozen=True, eq=False)
+class Between:
+    """An in-between as it is: ``misses (4,)``, and tangents ``{key: (out, in) (2, c)}`` over its whole length.
+
+    ``worst``: the frame that it misses most; ``tried``: for which tolerances it was fitted closer.
+    """
+
+    misses: np.ndarray
+    worst: int
+    tangents: dict[tuple[str, int], np.ndarray]
+    tried: tuple[float, ...] = ()
+
+
+class Betweens:
+    """In-betweens fitted to every frame, and remembered."""
+
+    def __init__(self, motion: Motion) -> None:
+        self.motion = motion
+        self._known: dict[tuple[int, int], Between] = {}
+        self._usual = Tolerances().all
+
+    def of(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> list[Between]:
+        """The in-betweens from ``first (n,)`` to ``last (n,)``, within the tolerances where they can be."""
+        self._usual = tolerances
+        pairs = list(zip(first.tolist(), last.tolist()))
+        new = np.array([pair not in self._known for pair in pairs], bool)
+        self._fit(first[new], last[new], None)
+        asked = tuple(tolerances.tolist())
+        known = [self._known[pair] for pair in pairs]
+        tight = np.array([b.tried != asked and 1 < over(b.misses, tolerances) < _HOPEFUL for b in known], bool)
+        self._fit(first[tight], last[tight], tolerances)
+        return [self._known[pair] for pair in pairs]
+
+    def _fit(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray | None) -> None:
+        """Those of like length together; ``tolerances``: as close as they ask."""
+        length = last - first
+        size = np.ceil(2 * np.log2(np.maximum(length, 8)))
+        if len(size) and len(size) * length.max() < _FEW:
+            size[:] = 0
+        for one in np.unique(size):
+            a, b = first[size == one], last[size == one]
+            frames = every_frame(a, b)
+            if tolerances is None:
+                fits = fit(self.motion, a, b, frames, None, True)
+                self._keep(a, b, frames, fits.misses, fits.tangents, None)
+                continue
+            for misses, tangents in rounds(self.motion, a, b, frames, tolerances, None, True):
+                self._keep(a, b, frames, misses, tangents, tolerances)
+
+    def _keep(self, first, last, frames, misses, tangents, tolerances):  # type: ignore[no-untyped-def]
+        largest = misses.max(axis=1)
+        missed = over(misses, self._usual if tolerances is None else tolerances)
+        worst = frames[missed.argmax(axis=0), np.arange(len(first))]
+        tried = () if tolerances is None else tuple(tolerances.tolist())
+        for i, pair in enumerate(zip(first.tolist(), last.tolist())):
+            old = self._known.get(pair)
+            if old is None or tolerances is None or over(largest[:, i], tolerances) < over(old.misses, tolerances):
+                own = {key: values[..., i] for key, values in tangents.items()}
+                self._known[pair] = Between(largest[:, i], int(worst[i]), own, tried)
+            else:
+                self._known[pair] = replace(old, tried=tried)

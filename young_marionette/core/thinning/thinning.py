@@ -1,0 +1,316 @@
+"""Thinning of whole clips: keys chosen, curves fitted, joints let go, and what was promised looked at once more."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from .. import rotations as rot
+from ..keys.channel import Channel, Joint, Kind, Morph
+from ..keys.keyed import KeyedClip
+from ..keys.sampler import Interpolation, Sampler
+from .accents import accents
+from .choosing import Rules, chosen
+from .joining import by_stretch, joined, labelled, missed_by
+from .joints import fewer
+from .motion import Motion, motion_of
+from .rebuilding import Curve, Key, rows_of
+from .settings import CONTACTS, JOINTS, Thin
+from .spans import Betweens, Spans
+from .tolerances import shares
+
+if TYPE_CHECKING:
+    from ..clip import Clip
+    from ..contacts.contact import Contacts
+    from ..contacts.points import ContactPoint
+
+END, CONTACT, ACCENT, PROMISE, HAND = MARKS = ("end", "contact", "accent", "promise", "hand-made")
+_BESIDE_CHANGE = 0.067  # seconds: a key that is as near as that to a change of contacts stands for it
+_BLOCK = 2500  # frames that are thinned by themselves where a clip is long
+_FIRM = 0.9995  # of a tolerance: the rest is left to the rounding of files
+_LIKED = 0.5  # an accent as strong as this is told as what made a key
+
+
+@dataclass(frozen=True, eq=False)
+class Thinned:
+    """``keyed``: the result, its times those of the clip. ``marks``: by frame, what made its pose a key."""
+
+    keyed: KeyedClip
+    marks: dict[int, str]
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What is thinned: a clip in metres, what touches, the points that do, and its groups of joints.
+
+    ``names``: of what gets fewer keys (None: all); ``frames``: first and last of where (None: all). Elsewhere keys stay on
+    every frame.
+    """
+
+    clip: Clip
+    contacts: Contacts | None = None
+    points: Mapping[str, ContactPoint] | None = None
+    groups: Mapping[str, tuple[str, ...]] | None = None
+    names: Collection[str] | None = None
+    frames: tuple[int, int] | None = None
+
+
+class Thinner:
+    """Thins one subject again and again: what does not depend on tolerances is worked out once."""
+
+    def __init__(self, subject: Subject) -> None:
+        self.subject = subject
+        clip = subject.clip
+        self._clip = replace(clip, rotations=rot.continuous(clip.rotations))
+        self._blocks: dict[tuple[object, ...], list[_Block]] = {}
+
+    def thin(self, asked: Thin, progress: Callable[[float], None] | None = None, quick: bool = False) -> Thinned:
+        """Keys within the tolerances, near the fewest. ``quick``: for an answer at once, perhaps with some keys more.
+
+        ``progress(share)``: told on the way; what it raises ends the work.
+        """
+        first, last = self._range()
+        blocks = self._of(asked.emphases, first, last)
+        told = [0] * len(blocks)
+
+        def work(number: int) -> dict[Key, Curve]:
+            def step() -> None:
+                told[number] = min(told[number] + 1, 99)
+                if progress is not None:
+                    progress(sum(told) / (100 * len(blocks)))
+
+            made = blocks[number].run(asked, self.subject.contacts, quick, step)
+            told[number] = 100
+            return made
+
+        if len(blocks) > 1:
+            with ThreadPoolExecutor(2) as pool:
+                parts = list(pool.map(work, range(len(blocks))))
+        else:
+            parts = [work(0)]
+        curves = {key: _end_to_end([part[key] for part in parts]) for key in parts[0]}
+        curves = {key: self._widened(key, curve, first, last) for key, curve in curves.items()}
+        keyed = keyed_of(self._clip, curves)
+        marks: dict[int, str] = {}
+        for block in blocks:
+            marks |= block.marks
+        return Thinned(keyed, marks)
+
+    def _range(self) -> tuple[int, int]:
+        end = self._clip.frames - 1
+        first, last = self.subject.frames or (0, end)
+        return min(max(first, 0), end), max(min(last, end), 0)
+
+    def _of(self, emphases: tuple[object, ...], first: int, last: int) -> list[_Block]:
+        if emphases not in self._blocks:
+            count = max(round((last - first) / _BLOCK), 1)
+            edges = np.linspace(first, last, count + 1).round().astype(int)
+            self._blocks = {emphases: [_Block(self, int(a), int(b)) for a, b in pairwise(edges)]}
+        return self._blocks[emphases]
+
+    def _widened(self, key: Key, curve: Curve, first: int, last: int) -> Curve:
+        """With a key on every frame outside of what was thinned, and on all frames of what was not to be."""
+        dense = _dense(self._rows(key), np.arange(self._clip.frames))
+        if len(curve.frames) == last - first + 1:
+            return dense
+        return _end_to_end([_cut(dense, 0, first), curve, _cut(dense, last, self._clip.frames - 1)])
+
+    def _rows(self, key: Key) -> np.ndarray:
+        kind, number = key
+        if kind == "rotation":
+            return self._clip.rotations[:, number].T
+        if kind == "weight":
+            return self._clip.weights[:, number][None]
+        return self._clip.translations[:, int(np.flatnonzero(self._clip.moving == number)[0])].T
+
+
+class _Block:
+    """A stretch of a clip that is thinned by itself."""
+
+    def __init__(self, thinner: Thinner, first: int, last: int) -> None:
+        self._thinner, self._first, self._last = thinner, first, last
+        self._made: tuple[Motion, Spans, Betweens, np.ndarray] | None = None
+        self.marks: dict[int, str] = {}
+
+    def run(self, asked: Thin, contacts: Contacts | None, quick: bool, step: Callable[[], None]) -> dict[Key, Curve]:
+        first, last = self._first, self._last
+        motion, spans, betweens, strengths = self._prepared(asked)
+        tolerances = _FIRM * asked.tolerances.all
+        rules, changes = self._rules(asked, contacts, strengths)
+        path = chosen(spans, betweens, rules, tolerances, step, quick) if asked.promises else _least(rules)
+        path, curves = _fitted(motion, betweens, path, tolerances, asked.promises)
+        step()
+        if JOINTS in asked.stages:
+            curves = fewer(motion, curves, tolerances, step)
+        curves = joined(motion, curves, path, tolerances, asked.promises)
+        step()
+        self._mark(path, asked, changes, strengths)
+        for key in _keys(motion):
+            if key not in curves:
+                curves[key] = _dense(rows_of(motion, key), np.arange(last - first + 1))
+        return {key: replace(curves[key], frames=curves[key].frames + first) for key in _keys(motion)}
+
+    def _prepared(self, asked: Thin) -> tuple[Motion, Spans, Betweens, np.ndarray]:
+        if self._made is None:
+            first, last, subject = self._first, self._last, self._thinner.subject
+            clip = self._thinner._clip.cut(first, last)
+            contacts = (
+                None if subject.contacts is None else subject.contacts.in_frames(first, last, subject.contacts.rate)
+            )
+            names = (*clip.skeleton.names, *clip.morphs)
+            looks = shares(asked.emphases, names, subject.groups or {}, clip.frames, first) if asked.emphases else ()
+            motion = motion_of(clip, subject.points, contacts, subject.names, looks)
+            small = motion.as_type(np.float32)
+            self._made = motion, Spans(small), Betweens(small), accents(motion)
+        return self._made
+
+    def _rules(
+        self, asked: Thin, contacts: Contacts | None, strengths: np.ndarray
+    ) -> tuple[Rules, dict[int, tuple[int, int]]]:
+        first, last, count = self._first, self._last, self._last - self._first + 1
+        windows, likes, changes = [], 0.5 * strengths, {}
+        if contacts is not None and CONTACTS in asked.stages:
+            beside = round(_BESIDE_CHANGE * self._thinner._clip.rate)
+            for frame in {f for c in contacts.found for f in (c.first, c.last)}:
+                at = frame - first
+                if 0 < at < count - 1:
+                    changes[at] = max(at - beside, 0), min(at + beside, count - 1)
+                    likes[at] = 1.0
+            windows += changes.values()
+        forced = [f - first for f in asked.forced if first < f < last]
+        windows += [(f, f) for f in forced]
+        likes[forced] = 1.0
+        barred = np.zeros(count, bool)
+        for a, b in asked.barred:
+            barred[max(a - first, 0) : max(b - first + 1, 0)] = True
+        barred[[0, -1, *forced]] = False
+        return Rules(tuple(windows), barred, likes), changes
+
+    def _mark(
+        self, path: np.ndarray, asked: Thin, changes: Mapping[int, tuple[int, int]], strengths: np.ndarray
+    ) -> None:
+        self.marks = {}
+        for frame in path.tolist():
+            if frame + self._first in asked.forced:
+                mark = HAND
+            elif frame in (0, len(strengths) - 1):
+                mark = END
+            elif any(low <= frame <= high for low, high in changes.values()):
+                mark = CONTACT
+            else:
+                mark = ACCENT if strengths[frame] >= _LIKED else PROMISE
+            self.marks[frame + self._first] = mark
+
+
+def _fitted(
+    motion: Motion, betweens: Betweens, path: np.ndarray, tolerances: np.ndarray, promises: bool
+) -> tuple[np.ndarray, dict[Key, Curve]]:
+    """``(frames of the keys, curves)``, with more keys where the search was not exact enough for the promise."""
+    while True:
+        curves = _curves(motion, path, betweens.of(path[:-1], path[1:], tolerances))
+        curves = labelled(motion, curves, path, tolerances)
+        missed = missed_by(motion, curves, tolerances)
+        if not promises or missed.max(initial=0.0) <= 1:
+            return path, curves
+        bad = np.flatnonzero(by_stretch(missed, path) > 1)
+        worst = [int(a + 1 + missed[a + 1 : b].argmax()) for a, b in zip(path[bad], path[bad + 1])]
+        path = np.union1d(path, worst)
+
+
+def _least(rules: Rules) -> np.ndarray:
+    """The fewest frames that all windows hold one of, and the ends; where contacts change rather than beside that."""
+    picked = {0, len(rules.barred) - 1}
+    for low, high in sorted(rules.windows, key=lambda w: w[1]):
+        if not any(low <= f <= high for f in picked):
+            # As late as the window allows, so that it serves others too; on a change where there is one.
+            liked = [f for f in range(low, high + 1) if rules.likes[f] >= 1]
+            picked.add(liked[-1] if liked else high)
+    return np.array(sorted(picked))
+
+
+def _keys(motion: Motion) -> list[Key]:
+    joints = [("rotation", j) for j in range(len(motion.skeleton))]
+    return joints + [("move", j) for j in motion.moves] + [("weight", m) for m in range(len(motion.weights))]
+
+
+def _curves(motion: Motion, path: np.ndarray, betweens: list) -> dict[Key, Curve]:  # type: ignore[type-arg]
+    """Keys at the frames ``path`` of all that is thinned, with the tangents of the in-betweens."""
+    curves: dict[Key, Curve] = {}
+    lengths = np.diff(path)[:, None]
+    for key in _keys(motion):
+        if not (motion.thinned_morphs if key[0] == "weight" else motion.thinned)[key[1]]:
+            continue
+        values = rows_of(motion, key)[:, path].T
+        out, inner = np.zeros_like(values), np.zeros_like(values)
+        if betweens:
+            # In-betweens of two frames that follow each other have no tangents of their own.
+            tangents = np.stack([b.tangents[key] for b in betweens])
+            out[:-1], inner[1:] = tangents[:, 0] / lengths, tangents[:, 1] / lengths
+        ways = np.full(len(path) - 1, Interpolation.CUBICSPLINE, np.int8)
+        curves[key] = Curve(path, values, out, inner, ways)
+    return curves
+
+
+def _dense(rows: np.ndarray, frames: np.ndarray) -> Curve:
+    """A key on every frame."""
+    values = rows.T
+    empty = np.zeros_like(values)
+    ways = np.full(max(len(frames) - 1, 0), Interpolation.LINEAR, np.int8)
+    return Curve(frames, values, empty, empty, ways)
+
+
+def _cut(curve: Curve, first: int, last: int) -> Curve:
+    which = (curve.frames >= first) & (curve.frames <= last)
+    return curve.picked(which, curve.ways[which[:-1] & which[1:]])
+
+
+def _end_to_end(parts: list[Curve]) -> Curve:
+    """Curves of which each one ends with the key that the next one starts with."""
+    parts = [p for i, p in enumerate(parts) if len(p.frames) > 1 or len(parts) == 1 or not _held_by(parts, i)]
+    result = parts[0]
+    for part in parts[1:]:
+        out = np.concatenate([result.out[:-1], part.out])
+        inner = np.concatenate([result.inner, part.inner[1:]])
+        result = Curve(
+            np.concatenate([result.frames, part.frames[1:]]),
+            np.concatenate([result.values, part.values[1:]]),
+            out,
+            inner,
+            np.concatenate([result.ways, part.ways]),
+        )
+    return result
+
+
+def _held_by(parts: list[Curve], number: int) -> bool:
+    """Whether another part has the only key of one."""
+    return any(i != number and parts[number].frames[0] in p.frames for i, p in enumerate(parts))
+
+
+def keyed_of(clip: Clip, curves: Mapping[Key, Curve]) -> KeyedClip:
+    """Curves of frames as a KeyedClip in seconds; what never moves has one key."""
+    samplers: dict[Channel, Sampler] = {}
+    kinds = {"rotation": Kind.ROTATION, "move": Kind.TRANSLATION, "weight": Kind.WEIGHT}
+    for (kind, number), curve in curves.items():
+        channel = Channel(Morph(clip.morphs[number]) if kind == "weight" else Joint(number), kinds[kind])
+        values = curve.values
+        if np.ptp(values, axis=0).max() < 1e-9 and not curve.out.any() and not curve.inner.any():
+            curve = curve.picked(np.arange(1), np.zeros(0, np.int8))
+        smooth = (curve.ways == Interpolation.CUBICSPLINE).any()
+        tangents = (curve.inner * clip.rate, curve.out * clip.rate) if smooth else (None, None)
+        samplers[channel] = Sampler(clip.start + curve.frames / clip.rate, curve.values, curve.ways, *tangents)
+    if len(clip.scaled):
+        samplers |= _scales(clip)
+    return KeyedClip(clip.name, clip.skeleton, clip.rate, samplers)
+
+
+def _scales(clip: Clip) -> dict[Channel, Sampler]:
+    times = clip.times
+    return {
+        Channel(Joint(int(joint)), Kind.SCALE): Sampler(times, clip.scales[:, i], Interpolation.LINEAR)
+        for i, joint in enumerate(clip.scaled)
+    }

@@ -38,6 +38,13 @@ class LivePasses(Calmly):
         return passed.known_changes(before, after) if passed is not None else None
 
     @property
+    def poses(self):
+        """What is told of the keys of the result, or None where it has none, or is not known yet."""
+        passed = self.passed
+        result = passed.result if passed is not None else None
+        return result.poses if result is not None else None
+
+    @property
     def lags(self):
         """Whether what is shown is not all of the result yet."""
         passed = self.passed
@@ -73,19 +80,28 @@ class LivePasses(Calmly):
         def work(progress):
             count = len(passed.passes)
             for i in range(count):
-                passed.stage(i + 1)
+                passed.stage(i + 1, lambda share, i=i: progress((i + share) / (count + 1)))
                 progress((i + 1) / (count + 1))
             for i in range(count):
                 passed.changes(i, i + 1)
             passed.changes(0)
+            self.ready.emit()
+            for i in range(count):
+                passed.prepare_sketches(i, progress)
             return passed
 
         self.job = Job("work out the passes", work, self.session.document.project)
-        self.job.progressed.connect(lambda _share: self.ready.emit())
+        self.job.progressed.connect(self._told)
         self.job.failed.connect(self._refuse)
         self.job.finished.connect(lambda _done: self.ready.emit())
         self.job.ended.connect(self._ended)
         self.job.start()
+
+    def _told(self, share):
+        """Whole passes that are done can be shown; what is told within one is for the status line alone."""
+        count = len(self.passed.passes) + 1 if self.passed is not None else 1
+        if abs(share * count - round(share * count)) < 1e-9:
+            self.ready.emit()
 
     def _refuse(self, sentence):
         self._failed = self._of  # not again, until something is changed

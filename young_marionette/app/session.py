@@ -40,6 +40,7 @@ class Session(QObject):
     contact_chosen = Signal()
     bones_changed = Signal()
     pass_chosen = Signal()
+    keys_chosen = Signal()
     view_changed = Signal()
     message = Signal(str)
     told = Signal(str)
@@ -55,6 +56,7 @@ class Session(QObject):
         self.step, self.part, self.bone = STEPS[0], None, None
         self.bones = ()  # names of the joints and morphs whose curves are shown
         self.one_pass, self.before = None, None  # the chosen pass; what the result is shown against: a BEFORE
+        self.keys = ()  # frames of the pose keys that are chosen
         self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
@@ -260,6 +262,12 @@ class Session(QObject):
         if identifier != self.one_pass:
             self.one_pass = identifier
             self.pass_chosen.emit()
+
+    def choose_keys(self, frames):
+        """Choose pose keys of the thinned clip, by their frames."""
+        if tuple(frames) != self.keys:
+            self.keys = tuple(frames)
+            self.keys_chosen.emit()
 
     def show_before(self, what):
         """Show the result against what it was before the chosen pass, or before all (a BEFORE), or with None not."""

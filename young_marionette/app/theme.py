@@ -114,6 +114,11 @@ QTableView { gridline-color: transparent; selection-background-color: %(lifted)s
 QTableView::item { padding: 2px 6px; border: none; }
 QTableView::item:selected { background: %(lifted)s; color: %(text)s; }
 QHeaderView::section { background: %(base)s; color: %(quiet)s; border: none; border-bottom: 1px solid %(line)s; padding: 5px 6px; font-weight: 400; }
+QSlider::groove:horizontal { height: 4px; background: %(line)s; border-radius: 2px; }
+QSlider::sub-page:horizontal { background: %(brass)s; border-radius: 2px; }
+QSlider::handle:horizontal { width: 14px; height: 14px; margin: -6px 0; border-radius: 8px; background: %(text)s; border: 1px solid %(line)s; }
+QSlider::handle:horizontal:hover { background: %(brass)s; }
+QSlider:focus { background: %(lifted)s; border-radius: 7px; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }
 QScrollBar::handle:vertical { background: %(line)s; border-radius: 4px; min-height: 28px; margin: 1px; }
 QScrollBar:horizontal { background: transparent; height: 10px; margin: 0; }

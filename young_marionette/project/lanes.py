@@ -16,16 +16,17 @@ if TYPE_CHECKING:
 
     from ..core.contacts.contact import Contacts
     from ..core.passes.measuring import Changes
+    from ..core.passes.thinning import Poses
     from .deviation import Deviation
 
 _TOUCHES = {"left": "Left hand on the body", "right": "Right hand on the body", "both": "Hands together"}
 ALWAYS = POINTS[:4]  # lanes of the feet are there even where they touch nothing
-CONTACTS, DEVIATION, PASSES = "contacts", "deviation", "passes"
+CONTACTS, DEVIATION, PASSES, KEYS = "contacts", "deviation", "passes", "keys"
 
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """``kind``: group, contact, touch or deviation. ``key``: the group, the contact point, the hand, or what is off.
+    """``kind``: group, keys, contact, touch or deviation. ``key``: the group, the contact point, the hand, or what is off.
 
     ``before``, ``after (frames,)``: in ``unit``. ``part``: what a click points out. ``scale``: the value that fills the
     lane's height.
@@ -74,13 +75,23 @@ _DEVIATIONS = (
 
 
 def rows(
-    contacts: Contacts | None, deviation: Deviation | None, folded: Collection[str], changes: Changes | None = None
+    contacts: Contacts | None,
+    deviation: Deviation | None,
+    folded: Collection[str],
+    changes: Changes | None = None,
+    poses: Poses | None = None,
 ) -> list[Row]:
-    """The lanes (list of Row) of a clip's ``contacts``, a Deviation, and Changes that passes make; any may be None.
+    """The lanes (list of Row) of a clip's ``contacts``, a Deviation, Changes that passes make, and ``poses`` of a thinned
+    clip; any may be None.
 
     ``folded``: groups.
     """
     found = []
+    if poses is not None:
+        found.append(Row("group", KEYS, "Keys"))
+        if KEYS not in folded:
+            found.append(Row("keys", "poses", "Poses"))
+            found.append(EVALUATOR.of("thinning row", (poses,), lambda: _thinning_row(poses)))
     if changes is not None:
         found.append(Row("group", PASSES, "Passes"))
         if PASSES not in folded:
@@ -106,6 +117,12 @@ def _changes_row(changes: Changes) -> Row:
     moved = changes.lane * 100
     most = max(float(moved.max(initial=0.0)), 1.0)
     return Row("deviation", "moved", "Moved by passes", None, "cm", np.zeros_like(moved), moved, most)
+
+
+def _thinning_row(poses: Poses) -> Row:
+    away = poses.deviation.lane * 100
+    most = max(float(away.max(initial=0.0)), 0.2)
+    return Row("deviation", "thinned", "Off by thinning", None, "cm", np.zeros_like(away), away, most)
 
 
 def _part_of(point: str) -> str:

@@ -11,6 +11,8 @@ from ..core.evaluator import EVALUATOR
 from ..core.passes.keeping import Limbs
 from ..core.passes.measuring import Changes, changes
 from ..core.passes.stack import Pass, Stage, applied, length, measure
+from ..core.passes.thinning import thinner_of
+from ..core.thinning.settings import Thin
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
@@ -18,6 +20,7 @@ if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
     from ..core.filters.motion import Measures
     from ..core.humanoid.reading import Body
+    from ..core.thinning.thinning import Sketch, Thinner
 
 Progress = Callable[[float], None]
 
@@ -150,6 +153,26 @@ class Passed:
         if not one.whole and not these:
             return stage
         return applied(replace(one, names=these, parts=(), keep=False), stage, self.limbs)
+
+    def sketched_poses(self, count: int) -> Sketch | None:
+        """About what the thinning after the first ``count`` passes gives, at once; None where that would take long."""
+        thinner = self._thinner(count)
+        method = self.passes[count].method
+        return thinner.sketch(method) if thinner is not None and isinstance(method, Thin) and thinner.prepared else None
+
+    def prepare_sketches(self, count: int, progress: Progress) -> None:
+        """Work out what sketches of the thinning after the first ``count`` passes need; ``progress`` is told at times."""
+        thinner, method = self._thinner(count), self.passes[count].method
+        if thinner is not None and isinstance(method, Thin):
+            thinner.prepare(method, lambda: progress(1.0))
+
+    def _thinner(self, count: int) -> Thinner | None:
+        """What thins after the first ``count`` passes, where what comes before is known."""
+        one = self.passes[count]
+        if not one.thins or self.known()[1] < count:
+            return None
+        stage = self.stage(count)
+        return thinner_of(stage.clip, stage.contacts, self.limbs, one.scope(self.limbs))
 
     def changes(self, before: int, after: int | None = None) -> Changes:
         """What the passes after the first ``before``, up to ``after``, changed; worked out where it is not known."""

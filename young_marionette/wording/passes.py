@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from typing import TYPE_CHECKING
 
 from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..core.passes.edits import Offset, Retime, Scale
+from ..core.thinning.settings import Thin
 from .findings import counted
 
 if TYPE_CHECKING:
     from ..core.filters.motion import Report
     from ..core.passes.measuring import Changes
     from ..core.passes.stack import Pass
+    from ..core.passes.thinning import Poses
+    from ..core.thinning.thinning import Sketch
 
 NAMES = {
     "spikes": "Spikes",
@@ -25,6 +29,7 @@ NAMES = {
     "scale": "Scale",
     "retime": "Speed and rate",
     "plant": "Plant",
+    "thin": "Thin",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -37,6 +42,7 @@ TIPS = {
     "scale": "More or less of the same motion about its mean",
     "retime": "Quicker or slower, or another frame rate",
     "plant": "Holds feet and hands still where they touch",
+    "thin": "Few poses with curves between, within a tolerance",
 }
 
 
@@ -52,6 +58,8 @@ def about(one: Pass) -> str:
         return f"{method.seconds:.2f} s"
     if isinstance(method, Adaptive):
         return f"{method.strength * 100:.0f} %"
+    if isinstance(method, Thin):
+        return f"within {method.places * 100:g} cm"
     if isinstance(method, Scale):
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):
@@ -62,8 +70,18 @@ def about(one: Pass) -> str:
     return ""
 
 
-def telling(one: Pass, report: Report | None, changes: Changes | None) -> str:
-    """The most telling number of a pass: what it is set to, or what it found or changed where that is known."""
+def telling(
+    one: Pass, report: Report | None, changes: Changes | None, poses: Poses | None = None, sketch: Sketch | None = None
+) -> str:
+    """The most telling number of a pass: what it is set to, or what it found or changed where that is known.
+
+    ``poses``: what thinning made, or else a ``sketch`` of it.
+    """
+    if isinstance(one.method, Thin):
+        if poses is not None:
+            away = poses.deviation.places.largest * 100
+            return f"{poses.after[0]} poses of {poses.before[0]}, {away:.2f} cm"
+        return f"about {sketch.poses} poses, {sketch.places * 100:.2f} cm" if sketch is not None else ""
     if isinstance(one.method, Spikes):
         return "" if report is None else counted(sum(map(len, report.spikes.values())), "spike")
     if one.method.code == "plant":
@@ -73,6 +91,49 @@ def telling(one: Pass, report: Report | None, changes: Changes | None) -> str:
         if high - low > 0.05:
             return f"{low:.1f} to {high:.1f} Hz"
     return about(one)
+
+
+def thinned(poses: Poses) -> list[tuple[str, str, int | None]]:
+    """``(what, how much, the frame where it is largest or None)`` of what thinning made."""
+    off = poses.deviation
+    told: list[tuple[str, str, int | None]] = [
+        ("Poses", f"{poses.before[0]:,} → {poses.after[0]:,}, {poses.gone * 100:.0f} % gone", None),
+        ("Keys", f"{poses.before[1]:,} → {poses.after[1]:,}", None),
+        (
+            "Largest",
+            f"{off.places.largest * 100:.2f} cm, {off.places.name}, frame {off.places.frame}",
+            off.places.frame,
+        ),
+        ("RMS", f"{off.places.rms * 100:.2f} cm", None),
+        (
+            "Turned",
+            f"{math.degrees(off.turns.largest):.1f}°, {off.turns.name}, frame {off.turns.frame}",
+            off.turns.frame,
+        ),
+    ]
+    if off.planted.name:
+        told.append(
+            (
+                "Planted",
+                f"{off.planted.largest * 100:.2f} cm, {off.planted.name}, frame {off.planted.frame}",
+                off.planted.frame,
+            )
+        )
+    return told
+
+
+_KEYS = {
+    "end": "the end of what was thinned",
+    "contact": "a contact changes",
+    "accent": "an accent",
+    "promise": "needed for the tolerance",
+    "hand-made": "made by hand",
+}
+
+
+def key_words(mark: str | None) -> str:
+    """What made a key."""
+    return _KEYS.get(mark or "", "a key on every frame")
 
 
 def changed(changes: Changes) -> list[tuple[str, str]]:

@@ -39,6 +39,8 @@ _MENU = (
     "scale",
     "retime",
     "plant",
+    None,
+    "thin",
 )
 
 
@@ -134,13 +136,16 @@ class RefineDesk(Desk):
         _, known = passed.known()
         reports, numbers, place = {}, [], 0
         for one in bake.passes:
-            report = changes = None
+            report = changes = poses = sketch = None
             if one.on:
                 place += 1
                 if place <= known:
-                    report, changes = passed.stage(place).report, passed.known_changes(place - 1, place)
-            reports[one.id] = report, changes
-            numbers.append(telling(one, report, changes))
+                    stage, changes = passed.stage(place), passed.known_changes(place - 1, place)
+                    report, poses = stage.report, stage.poses
+                elif one.thins:
+                    sketch = passed.sketched_poses(place - 1)
+            reports[one.id] = report, changes, poses
+            numbers.append(telling(one, report, changes, poses, sketch))
         ids = [one.id for one in bake.passes]
         chosen = session.one_pass if session.one_pass in ids else None
         self._lay_lines(bake, numbers, chosen)
@@ -153,7 +158,7 @@ class RefineDesk(Desk):
             bar = self._area.verticalScrollBar()
             place = bar.value()
             QTimer.singleShot(0, lambda: bar.setValue(place))
-            self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0])
+            self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0], reports[chosen][2])
             self.settings.show()
         if chosen is None or not isinstance(bake.passes[ids.index(chosen)].method, LowPass):
             self.why.hide()

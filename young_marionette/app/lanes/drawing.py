@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainterPath, QPen, QPolygonF
 
 from ...core.scene.plotting import highest_of
+from ...core.thinning.thinning import ACCENT, CONTACT, END, HAND, PROMISE
 from .. import theme
 
 HEIGHT = 19
@@ -53,6 +54,27 @@ def draw_contact(p, key, area, contact, chosen):
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.colour("text"))
         p.drawEllipse(QPointF(box.left() + 5, box.center().y()), 2, 2)
+
+
+def draw_key(p, at, mark, chosen):
+    """A pose key: what made it shows by its shape, so that no colour is needed to tell."""
+    x, y = at.x(), at.y()
+    colour = theme.colour("brass" if chosen else "baked")
+    p.setPen(QPen(theme.colour("deep"), 1))
+    p.setBrush(colour)
+    if mark == CONTACT:
+        p.drawRect(QRectF(x - 4, y - 4, 8, 8))
+    elif mark == ACCENT:
+        p.drawPolygon(QPolygonF([QPointF(x, y - 6), QPointF(x + 5, y), QPointF(x, y + 6), QPointF(x - 5, y)]))
+    elif mark == END:
+        p.drawRect(QRectF(x - 2.5, y - 7, 5, 14))
+    elif mark == HAND:
+        p.drawPolygon(QPolygonF([QPointF(x - 5.5, y - 5), QPointF(x + 5.5, y - 5), QPointF(x, y + 6)]))
+    elif mark == PROMISE:
+        p.drawEllipse(at, 4.2, 4.2)
+    else:  # a key on every frame
+        p.setPen(QPen(colour, 1))
+        p.drawLine(QPointF(x, y - 3), QPointF(x, y + 3))
 
 
 def draw_touch(p, key, area):

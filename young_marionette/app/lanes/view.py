@@ -9,10 +9,11 @@ from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip
 from ...project.bakes import Bake
 from ...project.lanes import rows
 from ...wording.findings import counted
+from ...wording.passes import key_words
 from .. import settings, theme
 from ..parts.ground import Ground
 from ..parts.placed import OverFrames
-from .drawing import HEIGHT, draw_contact, draw_touch, draw_values
+from .drawing import HEIGHT, draw_contact, draw_key, draw_touch, draw_values
 from .editing import Editing
 
 _EDGE = 5  # pixels around the end of a contact by which it is grabbed
@@ -34,7 +35,7 @@ class Lanes(OverFrames):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Lanes of contacts and deviation")
-        for signal in (session.contact_chosen, session.frame_changed, scale.changed):
+        for signal in (session.contact_chosen, session.keys_chosen, session.frame_changed, scale.changed):
             signal.connect(self.update)
         for signal in (session.preview_changed, session.snags_changed, session.live.ready):
             signal.connect(self.show_state)
@@ -58,7 +59,10 @@ class Lanes(OverFrames):
         changes = None if session.preview else session.passing.changes(0)
         if changes is not None and len(changes.lane) != session.frames:
             changes = None
-        self._rows = rows(contacts, deviation, self.folded, changes)
+        self.poses = None if session.preview else session.passing.poses
+        if self.poses is not None and self.poses.before[0] != session.frames:
+            self.poses = None
+        self._rows = rows(contacts, deviation, self.folded, changes, self.poses)
         self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
         self.update()
 
@@ -84,7 +88,15 @@ class Lanes(OverFrames):
     def paintEvent(self, _event):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        of = self.scale.span, self._shown, self.session.contact, self.left, self.wide, self.hasFocus()
+        of = (
+            self.scale.span,
+            self._shown,
+            self.session.contact,
+            self.session.keys,
+            self.left,
+            self.wide,
+            self.hasFocus(),
+        )
         p.drawPixmap(0, 0, self._ground.picture(*of))
         if self.session.clip and self._rows:
             x = self.left + self.scale.x_of(self.session.frame, self.wide)
@@ -134,6 +146,8 @@ class Lanes(OverFrames):
             for contact in self.contacts.of(row.key):
                 if contact.last >= first - 1 and contact.first <= last + 1:
                     draw_contact(p, row.key, self.box_of(row, contact), contact, self.is_chosen(row.key, contact))
+        elif row.kind == "keys":
+            self._paint_keys(p, area)
         elif row.kind == "touch":
             for touch in self._touches(row):
                 draw_touch(p, row.key, self.box_of(row, touch))
@@ -142,17 +156,26 @@ class Lanes(OverFrames):
             draw_values(p, row, QRectF(0, area.top(), area.width(), HEIGHT), self.scale, self.wide)
         p.restore()
 
+    def _paint_keys(self, p, area):
+        first, last = self.scale.span
+        for frame in self.poses.frames:
+            if first - 1 <= frame <= last + 1:
+                x = self.left + self.scale.x_of(frame, self.wide)
+                draw_key(p, QPointF(x, area.center().y()), self.poses.marks.get(frame), frame in self.session.keys)
+
     def _touches(self, row):
         return [touch for touch in self.contacts.touches if touch.side == row.key]
 
     def _told(self, row):
         if row.kind == "touch":
             return counted(len(self._touches(row)), "time")
+        if row.kind == "keys":
+            return f"{len(self.poses.frames)} of {self.poses.before[0]}"
         if row.kind == "contact":
             count = len(self.contacts.of(row.key))
             return counted(count, "contact") if count else "none"
         before, after = (float(v.max(initial=0.0)) for v in (row.before, row.after))
-        if row.key == "moved":
+        if row.key in ("moved", "thinned"):
             return f"up to {after:.1f} {row.unit}"
         return f"{before:.1f} → {after:.1f} {row.unit}".replace(" °", "°")
 
@@ -180,6 +203,32 @@ class Lanes(OverFrames):
                 return contact, end
         return None, None
 
+    def key_at(self, x):
+        """The pose key that is drawn at a place, or None."""
+        near = [(abs(self.left + self.scale.x_of(f, self.wide) - x), f) for f in self.poses.frames]
+        away, frame = min(near, default=(_NEAR + 1, None))
+        return frame if away <= _NEAR else None
+
+    def _press_key(self, x, modifiers):
+        """Choose the key under the pointer: with Ctrl one more, with Shift all up to it, else that one alone."""
+        frame = self.key_at(x) if x >= self.left else None
+        session = self.session
+        if frame is None:
+            session.choose_keys(())
+            if x >= self.left:
+                session.seek(self._frame_at(x))
+            return
+        chosen = set(session.keys)
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            chosen ^= {frame}
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and chosen:
+            low, high = min(*chosen, frame), max(*chosen, frame)
+            chosen |= {f for f in self.poses.frames if low <= f <= high}
+        elif frame not in chosen:
+            chosen = {frame}
+        session.choose_keys(sorted(chosen))
+        session.seek(frame)
+
     # --- mouse ----------------------------------------------------------------------------------
     def mousePressEvent(self, event):
         x, y = event.position().x(), event.position().y()
@@ -190,6 +239,8 @@ class Lanes(OverFrames):
             self.fold(row.key)
         elif row.kind == "deviation":
             self._look_at(row, x)
+        elif row.kind == "keys":
+            self._press_key(x, event.modifiers())
         elif row.kind == "touch":
             self.session.seek(self._frame_at(x) if x >= self.left else self.session.frame)
             self.session.choose(part=row.part)
@@ -285,6 +336,9 @@ class Lanes(OverFrames):
         row = self._row_at(y)
         if row is None or row.kind == "group":
             return ""
+        if row.kind == "keys":
+            frame = self.key_at(x) if x >= self.left else None
+            return "" if frame is None else f"Pose at frame {frame}: {key_words(self.poses.marks.get(frame))}"
         if row.kind == "deviation":
             if x < self.left:
                 return f"Click: go to the worst frame, {int(row.after.argmax())}"

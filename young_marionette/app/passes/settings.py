@@ -11,8 +11,10 @@ from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, S
 from ...core.filters.motion import CHANNELS
 from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.stack import Plant
+from ...core.thinning.settings import Thin
 from ...wording.passes import found
 from ..parts.widgets import Number, button, label, row
+from .thin import ThinSettings
 
 # Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
 NUMBERS = {
@@ -53,17 +55,27 @@ class PassSettings(QWidget):
         self.column.setContentsMargins(6, 4, 0, 8)
         self.column.setSpacing(6)
 
-    def show_pass(self, one, groups, report):
-        """Show a pass. ``groups``: the parts of the body; ``report``: what it did, where that is known."""
+    def show_pass(self, one, groups, report, poses=None):
+        """Show a pass. ``groups``: the parts of the body; ``report``, ``poses``: what it did, where that is known."""
         self.one, self._groups = one, groups
         parts = tuple(name for name, _ in one.method.parts) if isinstance(one.method, LowPass) else ()
-        shape = one.id, type(one.method), parts, isinstance(getattr(one.method, "cutoff", 0.0), str), tuple(groups)
+        count = len(getattr(one.method, "emphases", ()))
+        shape = (
+            one.id,
+            type(one.method),
+            parts,
+            isinstance(getattr(one.method, "cutoff", 0.0), str),
+            tuple(groups),
+            count,
+        )
         if shape != self._shape:
             self._shape = shape
             self._build()
         self._show()
         if isinstance(one.method, Spikes):
             self._list(report)
+        if isinstance(one.method, Thin):
+            self.thin.show_method(one, poses)
 
     # --- building -------------------------------------------------------------------------------
     def _build(self):
@@ -94,13 +106,17 @@ class PassSettings(QWidget):
             self._row("Frame rate", self.rate)
         if isinstance(method, Spikes):
             self._build_spikes()
+        if isinstance(method, Thin):
+            self.thin = ThinSettings(self.session, self._groups, self._put)
+            self.thin.look.connect(self.session.seek)
+            self.column.addWidget(self.thin)
         if not isinstance(method, Retime | Plant):
             self._build_scope()
         if hasattr(method, "seamless"):
             self._switch(
                 "seamless", "The clip is a loop", "Ends are filtered as if the clip went on with its first frame"
             )
-        if not isinstance(method, Retime | Plant):
+        if not isinstance(method, Retime | Plant | Thin):
             self.keep = QCheckBox("What stands or is held stays in place")
             self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
             self.column.addWidget(self.keep)
@@ -179,6 +195,8 @@ class PassSettings(QWidget):
             "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
         )
         self.column.addWidget(row(label("Where", "quiet"), self.frames, self.bones, spacing=6, stretch_last=True))
+        if self.one.thins:
+            return  # of a pose all is kept together
         kinds = []
         for kind, text in _KINDS.items():
             tick = QCheckBox(text)
@@ -207,7 +225,8 @@ class PassSettings(QWidget):
             return
         if isinstance(method, Plant):
             return
-        self.keep.setChecked(one.keep)
+        if not one.thins:
+            self.keep.setChecked(one.keep)
         text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
         self.frames.setItemText(1, text if one.frames else "Frames of the range")
         self.frames.setCurrentIndex(0 if one.frames is None else 1)

@@ -46,17 +46,20 @@ def thinned(
     limbs: Limbs,
     scope: Scope,
     progress: Callable[[float], None] | None = None,
-    quick: bool = False,
 ) -> tuple[Thinned, Clip, Poses]:
     """A clip with few keys, what they give on every frame, and what is told of it."""
-    key = clip, contacts, limbs, scope.names, scope.frames
+    made = thinner_of(clip, contacts, limbs, scope).thin(method, progress)
+    result = made.keyed.sample(clip.rate)
+    return made, result, poses_of(made, clip, result, limbs, contacts)
+
+
+def thinner_of(clip: Clip, contacts: Contacts, limbs: Limbs, scope: Scope) -> Thinner:
+    """What thins a clip, kept as long as the clip is."""
 
     def make() -> Thinner:
         return Thinner(Subject(clip, contacts, limbs.points, limbs.groups, scope.names, scope.frames))
 
-    made = EVALUATOR.of("thinner", key, make).thin(method, progress, quick)
-    result = made.keyed.sample(clip.rate)
-    return made, result, poses_of(made, clip, result, limbs, contacts)
+    return EVALUATOR.of("thinner", (clip, contacts, limbs, scope.names, scope.frames), make)
 
 
 def poses_of(made: Thinned, clip: Clip, result: Clip, limbs: Limbs, contacts: Contacts) -> Poses:

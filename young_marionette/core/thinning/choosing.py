@@ -73,28 +73,33 @@ def chosen(
             a, b = graph.beside(first[~kept], last[~kept])
             graph.rule_out(a, b, over(spans.misses(a, b), tolerances) > 1)
             continue
-        kept = _kept(betweens, first, last, tolerances)
+        kept = _kept(betweens, first, last, tolerances, not quick)
         if kept.all():
             return path
         a, b = first[~kept], last[~kept]
         graph.rule_out(a, b, np.ones(len(a), bool))
-    return _split(path, betweens, tolerances, step)
+    return _split(path, betweens, tolerances, step, not quick)
 
 
-def _split(path: np.ndarray, betweens: Betweens, tolerances: np.ndarray, step: Callable[[], None]) -> np.ndarray:
+def _split(
+    path: np.ndarray, betweens: Betweens, tolerances: np.ndarray, step: Callable[[], None], closely: bool
+) -> np.ndarray:
     """The path with more keys, where it misses most, until it keeps the promise."""
     while True:
         first, last = path[:-1], path[1:]
-        bad = ~_kept(betweens, first, last, tolerances)
+        bad = ~_kept(betweens, first, last, tolerances, closely)
         if not bad.any():
             return path
-        path = np.union1d(path, [b.worst for b in betweens.of(first[bad], last[bad], tolerances)])
+        path = np.union1d(path, [b.worst for b in betweens.of(first[bad], last[bad], None)])
         step()
 
 
-def _kept(betweens: Betweens, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
-    """Whether in-betweens keep the promise on every frame."""
-    return np.array([over(b.misses, tolerances) <= _SURE for b in betweens.of(first, last, tolerances)], bool)
+def _kept(
+    betweens: Betweens, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray, closely: bool = True
+) -> np.ndarray:
+    """Whether in-betweens keep the promise on every frame. ``closely``: fitted as closely as that asks for."""
+    made = betweens.of(first, last, tolerances if closely else None)
+    return np.array([over(b.misses, tolerances) <= _SURE for b in made], bool)
 
 
 class _Graph:

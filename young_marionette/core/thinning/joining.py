@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from .motion import Motion
 
 _STILL, _STRAIGHT = 0.05, 0.35  # of the tolerance: what is held, and what goes straight, misses no more
-_LITTLE = 0.1  # of the way to joined tangents: what does not go further stays as it was fitted
+_LITTLE = 0.3  # of the way to joined tangents: what does not go further stays as it was fitted
 
 
 def labelled(motion: Motion, curves: dict[Key, Curve], path: np.ndarray, tolerances: np.ndarray) -> dict[Key, Curve]:

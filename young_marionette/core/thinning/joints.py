@@ -1,20 +1,27 @@
-"""Which joints are held at each pose: keys that the promise can do without are taken from single joints."""
+"""Which joints are held at each pose: keys that the promise can do without are taken from single joints.
+
+Whether it can is told by a bound, without working out all that hangs below: a joint that turns by a little angle more moves
+no point below it by more than that angle times how far away it is. What each point may still be off is its *slack*.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
 from ..keys.sampler import Interpolation
 from .fitting import hermite
-from .motion import Motion
 from .rebuilding import Curve, Key, Rebuilt, rows_of
-from .spans import over
 
-_SWEEPS = 3
+if TYPE_CHECKING:
+    from .motion import Motion
+
+_SWEEPS = 3  # each looks at all odd keys, then at all even ones
+_NEAR = 1e-3  # metres: a point that is no further from a joint does not move when it turns
 
 
 def fewer(
@@ -25,48 +32,114 @@ def fewer(
     What has positions of its own, as the hips have, keeps all: it is what a pose is known by.
     """
     curves = dict(curves)
-    whole = Rebuilt(motion, curves)
-    for joint in reversed(range(len(motion.skeleton))):
-        key = ("rotation", joint)
-        if key in curves and joint not in motion.moves and motion.skeleton.parents[joint] >= 0:
-            _thin_joint(motion, curves, key, whole, tolerances)
-            step()
+    parents = motion.skeleton.parents
+    joints = [j for j in reversed(range(len(parents))) if parents[j] >= 0 and j not in motion.moves]
+    joints = [j for j in joints if ("rotation", j) in curves]
+    for _ in range(_SWEEPS):
+        slack = _Slack(motion, curves, tolerances)
+        gone = 0
+        for joint in joints:
+            for parity in (0, 1):
+                gone += _thin_joint(motion, curves, joint, parity, slack)
+        step()
+        if not gone:
+            break
     for key in [k for k in curves if k[0] == "weight"]:
         curves[key] = _thin_weight(motion, key, curves[key], tolerances)
     return curves
 
 
-def _thin_joint(motion: Motion, curves: dict[Key, Curve], key: Key, whole: Rebuilt, tolerances: np.ndarray) -> None:
-    joint = key[1]
-    under = sorted(motion.skeleton.subtree(joint))
+@dataclass(frozen=True, eq=False)
+class _Target:
+    """A point of a joint: where it is ``(3, frames)``, and what it may still be off ``(frames,)``, metres."""
+
+    joint: int
+    place: np.ndarray
+    slack: np.ndarray
+
+
+class _Slack:
+    """What all points and turns of a rebuilt motion may still be off; a bound, worked out anew in each sweep."""
+
+    def __init__(self, motion: Motion, curves: dict[Key, Curve], tolerances: np.ndarray) -> None:
+        self.motion, self.rebuilt = motion, Rebuilt(motion, curves)
+        self.turns: dict[int, np.ndarray] = {}
+        self.targets: list[_Target] = []
+        self.local = {
+            j: curves[key].rows(self.rebuilt.at, True) for key in curves for j in (key[1],) if key[0] == "rotation"
+        }
+        self._below: dict[int, list[tuple[_Target, np.ndarray]]] = {}
+        skeleton = motion.skeleton
+        for joint in range(len(skeleton)):
+            look = motion.look(joint)
+            turn, dense = self.rebuilt.world[joint], motion.world[joint]
+            away = self.rebuilt.places[joint] - motion.places[joint]
+            chord = np.sqrt(np.einsum("cf,cf->f", turn - dense, turn - dense))
+            self.turns[joint] = tolerances[1] / look - 4 * np.arcsin(np.minimum(chord / 2, 1))
+            offsets = [(np.zeros(3), tolerances[0] / look)]
+            tip = skeleton.tips[joint]
+            if np.isfinite(tip).all() and np.any(tip):
+                offsets.append((tip, tolerances[0] / look))
+            offsets += [(o, np.where(stands, tolerances[2], np.inf)) for o, stands in motion.planted.get(joint, ())]
+            for offset, allowed in offsets:
+                arm = rot.rotate_rows(dense, offset[:, None])
+                off = away + rot.rotate_rows(turn, offset[:, None]) - arm
+                slack = allowed - np.sqrt(np.einsum("xf,xf->f", off, off))
+                self.targets.append(_Target(joint, motion.places[joint] + arm, np.maximum(slack, 0.0)))
+
+    def below(self, joint: int) -> list[tuple[_Target, np.ndarray]]:
+        """The points that a joint moves, and how far from it they are ``(frames,)``."""
+        if joint in self._below:
+            return self._below[joint]
+        under = set(self.motion.skeleton.subtree(joint))
+        start = self.motion.places[joint]
+        found = []
+        for target in self.targets:
+            if target.joint in under:
+                away = target.place - start
+                distance = np.sqrt(np.einsum("xf,xf->f", away, away))
+                if distance.max(initial=0.0) > _NEAR:
+                    found.append((target, distance))
+        self._below[joint] = found
+        return found
+
+    def allowed(self, joint: int, below: list[tuple[_Target, np.ndarray]]) -> np.ndarray:
+        """By which angle ``(frames,)`` a joint may be turned from where it is."""
+        result = np.min([self.turns[j] for j in self.motion.skeleton.subtree(joint)], axis=0)
+        for target, distance in below:
+            np.minimum(result, target.slack / np.maximum(distance, _NEAR), out=result)
+        return np.maximum(result, 0.0)  # type: ignore[no-any-return]
+
+    def use(self, joint: int, below: list[tuple[_Target, np.ndarray]], at: np.ndarray, angle: np.ndarray) -> None:
+        """A joint was turned by ``angle`` at frames ``at``."""
+        for target, distance in below:
+            target.slack[at] = np.maximum(target.slack[at] - angle * distance[at], 0.0)
+        for other in self.motion.skeleton.subtree(joint):
+            self.turns[other][at] -= angle
+
+
+def _thin_joint(motion: Motion, curves: dict[Key, Curve], joint: int, parity: int, slack: _Slack) -> int:
+    """Take keys from a joint, none beside another; returns how many."""
+    key = ("rotation", joint)
+    curve = curves[key]
+    tried = np.arange(1 + parity, len(curve.frames) - 1, 2)
+    if not len(tried):
+        return 0
     parent = int(motion.skeleton.parents[joint])
-    for turn in range(2 * _SWEEPS):
-        curve = curves[key]
-        tried = np.arange(1 + turn % 2, len(curve.frames) - 1, 2)
-        if not len(tried):
-            continue
-        target = rot.product_rows(_back(whole.world[parent]), motion.world[joint])
-        trial = _without(curve, tried, target)
-        first, last = curve.frames[tried - 1], curve.frames[tried + 1]
-        at, owner = _inside(first, last)
-        part = whole.part(at, [parent])
-        made = Rebuilt(motion, {**_of(curves, under), key: trial}, at, under, part)
-        missed = over(made.misses(), tolerances)
-        worst = np.zeros(len(tried))
-        np.maximum.at(worst, owner, missed)
-        good = worst <= 1
-        if not good.any():
-            if turn:
-                return
-            continue
-        curves[key] = _without(curve, tried[good], target)
+    target = rot.product_rows(_back(slack.rebuilt.world[parent]), motion.world[joint])
+    trial = _without(curve, tried, target)
+    at, owner = _inside(curve.frames[tried - 1], curve.frames[tried + 1])
+    below, rows = slack.below(joint), trial.rows(at, True)
+    away = rows - slack.local[joint][:, at]
+    angle = 4 * np.arcsin(np.minimum(np.sqrt(np.einsum("cf,cf->f", away, away)) / 2, 1))
+    good = np.ones(len(tried), bool)
+    good[owner[angle > slack.allowed(joint, below)[at]]] = False
+    if good.any():
+        curves[key] = trial if good.all() else _without(curve, tried[good], target)
         kept = good[owner]
-        whole.take(made, kept, at[kept])
-
-
-def _of(curves: dict[Key, Curve], joints: list[int]) -> dict[Key, Curve]:
-    wanted = set(joints)
-    return {key: curve for key, curve in curves.items() if key[1] in wanted and key[0] != "weight"}
+        slack.local[joint][:, at[kept]] = rows[:, kept]
+        slack.use(joint, below, at[kept], angle[kept])
+    return int(good.sum())
 
 
 def _back(rows: np.ndarray) -> np.ndarray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -20,6 +21,8 @@ _CHECKED = 0.03  # of a sample's weight: samples that are there to be looked at,
 _ROUNDS, _LEAST = 3, 0.02  # of weighing anew, and the least that a sample counts then
 _FEW = 6000  # frames in all that are fitted together, however long their in-betweens are
 _HOPEFUL = 1.7  # times the tolerance: what misses more does not come within it by a closer fit
+_USUAL = Tolerances().all
+_FILLED = 48  # frames of in-betweens that are worked out beforehand
 
 
 class Spans:
@@ -41,6 +44,13 @@ class Spans:
             known[:, todo] = self._worked_out(first[todo], last[todo])
             self._table[:, first[todo], length[todo]] = known[:, todo]
         return known
+
+    def fill(self, step: Callable[[], None]) -> None:
+        """Work out all in-betweens of a short motion, up to some length."""
+        for length in range(2, min(_FILLED, self.motion.frames - 1) + 1):
+            first = np.arange(self.motion.frames - length)
+            self.misses(first, first + length)
+            step()
 
     def improved(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
         """As ``misses``, fitted closer where that misses most for some ``tolerances (4,)``."""
@@ -157,14 +167,14 @@ class Betweens:
     def __init__(self, motion: Motion) -> None:
         self.motion = motion
         self._known: dict[tuple[int, int], Between] = {}
-        self._usual = Tolerances().all
 
-    def of(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> list[Between]:
-        """The in-betweens from ``first (n,)`` to ``last (n,)``, within the tolerances where they can be."""
-        self._usual = tolerances
+    def of(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray | None) -> list[Between]:
+        """The in-betweens from ``first (n,)`` to ``last (n,)``, within the tolerances where they can be (None: as they are)."""
         pairs = list(zip(first.tolist(), last.tolist()))
         new = np.array([pair not in self._known for pair in pairs], bool)
         self._fit(first[new], last[new], None)
+        if tolerances is None:
+            return [self._known[pair] for pair in pairs]
         asked = tuple(tolerances.tolist())
         known = [self._known[pair] for pair in pairs]
         tight = np.array([b.tried != asked and 1 < over(b.misses, tolerances) < _HOPEFUL for b in known], bool)
@@ -189,7 +199,7 @@ class Betweens:
 
     def _keep(self, first, last, frames, misses, tangents, tolerances):  # type: ignore[no-untyped-def]
         largest = misses.max(axis=1)
-        missed = over(misses, self._usual if tolerances is None else tolerances)
+        missed = over(misses, _USUAL if tolerances is None else tolerances)
         worst = frames[missed.argmax(axis=0), np.arange(len(first))]
         tried = () if tolerances is None else tuple(tolerances.tolist())
         for i, pair in enumerate(zip(first.tolist(), last.tolist())):

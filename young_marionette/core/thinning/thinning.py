@@ -33,6 +33,7 @@ END, CONTACT, ACCENT, PROMISE, HAND = MARKS = ("end", "contact", "accent", "prom
 _BESIDE_CHANGE = 0.067  # seconds: a key that is as near as that to a change of contacts stands for it
 _BLOCK = 2500  # frames that are thinned by themselves where a clip is long
 _FIRM = 0.9995  # of a tolerance: the rest is left to the rounding of files
+_SKETCHED = 900  # frames of a clip that can be sketched at once
 _LIKED = 0.5  # an accent as strong as this is told as what made a key
 
 
@@ -42,6 +43,17 @@ class Thinned:
 
     keyed: KeyedClip
     marks: dict[int, str]
+
+
+@dataclass(frozen=True)
+class Sketch:
+    """About what thinning gives: how many ``poses``, by how much a joint is off at most (``places``, metres), and at which
+    ``frame``.
+    """
+
+    poses: int
+    places: float
+    frame: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,12 +80,26 @@ class Thinner:
         clip = subject.clip
         self._clip = replace(clip, rotations=rot.continuous(clip.rotations))
         self._blocks: dict[tuple[object, ...], list[_Block]] = {}
+        self.prepared = False
 
-    def thin(self, asked: Thin, progress: Callable[[float], None] | None = None, quick: bool = False) -> Thinned:
-        """Keys within the tolerances, near the fewest. ``quick``: for an answer at once, perhaps with some keys more.
+    def sketch(self, asked: Thin) -> Sketch:
+        """How many poses it takes about, and how far they are off, at once: perhaps with some keys more than ``thin``."""
+        first, last = self._range()
+        parts = [block.sketch(asked, self.subject.contacts) for block in self._of(asked.emphases, first, last)]
+        outside = self._clip.frames - (last - first + 1)
+        worst = max(parts, key=lambda part: part.places)
+        return Sketch(sum(p.poses for p in parts) - len(parts) + 1 + outside, worst.places, worst.frame)
 
-        ``progress(share)``: told on the way; what it raises ends the work.
-        """
+    def prepare(self, asked: Thin, step: Callable[[], None]) -> None:
+        """Work out beforehand what sketches need, where a clip is short enough for that."""
+        first, last = self._range()
+        blocks = self._of(asked.emphases, first, last)
+        if last - first < _SKETCHED and not self.prepared:
+            blocks[0].prepare(asked, step)
+            self.prepared = True
+
+    def thin(self, asked: Thin, progress: Callable[[float], None] | None = None) -> Thinned:
+        """Keys within the tolerances, near the fewest. ``progress(share)``: told on the way; what it raises ends the work."""
         first, last = self._range()
         blocks = self._of(asked.emphases, first, last)
         told = [0] * len(blocks)
@@ -84,7 +110,7 @@ class Thinner:
                 if progress is not None:
                     progress(sum(told) / (100 * len(blocks)))
 
-            made = blocks[number].run(asked, self.subject.contacts, quick, step)
+            made = blocks[number].run(asked, self.subject.contacts, step)
             told[number] = 100
             return made
 
@@ -110,6 +136,7 @@ class Thinner:
         if emphases not in self._blocks:
             count = max(round((last - first) / _BLOCK), 1)
             edges = np.linspace(first, last, count + 1).round().astype(int)
+            self.prepared = False
             self._blocks = {emphases: [_Block(self, int(a), int(b)) for a, b in pairwise(edges)]}
         return self._blocks[emphases]
 
@@ -137,12 +164,26 @@ class _Block:
         self._made: tuple[Motion, Spans, Betweens, np.ndarray] | None = None
         self.marks: dict[int, str] = {}
 
-    def run(self, asked: Thin, contacts: Contacts | None, quick: bool, step: Callable[[], None]) -> dict[Key, Curve]:
+    def sketch(self, asked: Thin, contacts: Contacts | None) -> Sketch:
+        _, spans, betweens, strengths = self._prepared(asked)
+        tolerances = _FIRM * asked.tolerances.all
+        rules, _ = self._rules(asked, contacts, strengths)
+        path = chosen(spans, betweens, rules, tolerances, _nothing, True) if asked.promises else _least(rules)
+        made = betweens.of(path[:-1], path[1:], None)
+        worst = max(made, key=lambda b: float(b.misses[0]), default=None)
+        if worst is None:
+            return Sketch(1, 0.0, self._first)
+        return Sketch(len(path), float(worst.misses[0]), worst.worst + self._first)
+
+    def prepare(self, asked: Thin, step: Callable[[], None]) -> None:
+        self._prepared(asked)[1].fill(step)
+
+    def run(self, asked: Thin, contacts: Contacts | None, step: Callable[[], None]) -> dict[Key, Curve]:
         first, last = self._first, self._last
         motion, spans, betweens, strengths = self._prepared(asked)
         tolerances = _FIRM * asked.tolerances.all
         rules, changes = self._rules(asked, contacts, strengths)
-        path = chosen(spans, betweens, rules, tolerances, step, quick) if asked.promises else _least(rules)
+        path = chosen(spans, betweens, rules, tolerances, step) if asked.promises else _least(rules)
         path, curves = _fitted(motion, betweens, path, tolerances, asked.promises)
         step()
         if JOINTS in asked.stages:
@@ -205,6 +246,10 @@ class _Block:
             else:
                 mark = ACCENT if strengths[frame] >= _LIKED else PROMISE
             self.marks[frame + self._first] = mark
+
+
+def _nothing() -> None:
+    """What is too quick for progress tells none."""
 
 
 def _fitted(

@@ -24,6 +24,7 @@ from .planting import adapts, carry, clears, hands_of, plants
 
 if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
+    from ..core.keys.keyed import KeyedClip
     from .document import State
 
 
@@ -65,6 +66,12 @@ class Bake:
     def placed_clip(self) -> Clip:
         """The motion after all passes, worked out where it is not known."""
         return self.passed.stage().clip
+
+    @property
+    def placed_take(self) -> Clip | KeyedClip:
+        """As ``placed_clip``, as keys where the last pass made any."""
+        stage = self.passed.stage()
+        return stage.keyed if stage.keyed is not None else stage.clip
 
     @property
     def length(self) -> tuple[int, float]:

@@ -7,7 +7,7 @@ import os
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import unquote_to_bytes
 
 from ..core.clip import Clip
@@ -139,8 +139,14 @@ class Reading:
         frames = item.frames
         return Bake(
             item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags),
-            _contacts(item.contacts) if item.contacts is not None else None, tuple(map(pass_of, item.passes)),
+            _contacts(item.contacts) if item.contacts is not None else None, tuple(pass_of(p, lambda kept: self._keys(kept, placed)) for p in item.passes),
         )  # fmt: skip
+
+    def _keys(self, kept: dict[str, Any], skeleton: Skeleton) -> KeyedClip:
+        take = self.take(MotionFile.model_validate(kept), skeleton)
+        if not isinstance(take, KeyedClip):
+            raise ValueError("frames where keys belong")
+        return take
 
     def skeleton(self, joints: list[str], blob: str) -> Skeleton:
         key = blob, tuple(joints)

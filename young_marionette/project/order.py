@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ..core.errors import InputError
 from ..core.findings import Finding, finding
+from ..core.keys.keyed import KeyedClip
 from ..formats.files import check_results
 from ..formats.registry import ENDINGS, check_writable, own_ending
 from .bakes import Bake
@@ -50,12 +51,17 @@ class Item:
 
 @dataclass(frozen=True)
 class Written:
-    """What became of an item: its file's frames and bytes, or in one sentence why there is none."""
+    """What became of an item: its file's frames and bytes, or in one sentence why there is none.
+
+    ``keys``: it holds the keys of a thinned clip; ``made_dense``: its format can't, and it has a key on every frame.
+    """
 
     path: Path
     frames: int = 0
     size: int = 0
     problem: str = ""
+    keys: bool = False
+    made_dense: bool = False
 
 
 def items_of(state: State, order: Order) -> list[Item]:
@@ -103,9 +109,13 @@ def carry_out(items: Iterable[Item], overwrite: bool, progress: Callable[[float]
     for i, item in enumerate(items):
         progress(i / len(items))
         try:
-            clip = item.bake.placed_clip
-            deliver(item.path, clip, item.bake.rig, overwrite, item.body)
-            done.append(Written(item.path, clip.frames, item.path.stat().st_size))
+            take = item.bake.placed_take
+            deliver(item.path, take, item.bake.rig, overwrite, item.body)
+            keyed = isinstance(take, KeyedClip)
+            made_dense = keyed and not ENDINGS[item.path.suffix.lower()].curves
+            done.append(
+                Written(item.path, take.frames, item.path.stat().st_size, "", keyed and not made_dense, made_dense)
+            )
         except InputError as error:
             done.append(Written(item.path, problem=str(error)))
     return done

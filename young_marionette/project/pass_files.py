@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
 from ..core.filters.methods import Spikes
+from ..core.keys.keyed import KeyedClip
+from ..core.passes.keys import Keys
 from ..core.passes.stack import METHODS, Method, Pass
 from ..core.thinning.settings import Thin
 from ..core.thinning.tolerances import Emphasis
@@ -17,6 +20,8 @@ VERSION = 1
 _WHAT = "list of passes"
 Frame = Annotated[int, Field(ge=0, lt=1 << 40)]
 Name = Annotated[str, Field(max_length=1000)]
+KeepMotion = Callable[[KeyedClip], dict[str, Any]]
+TakeMotion = Callable[[dict[str, Any]], KeyedClip]
 _Number = Annotated[float, Field(ge=-1e6, le=1e6)]
 _Three = tuple[_Number, _Number, _Number]
 _Hertz = Annotated[float, Field(gt=0, le=1e6)]
@@ -91,6 +96,14 @@ class _ThinFile(Strict):
     barred: list[tuple[Frame, Frame]] = []
 
 
+class _KeysFile(Strict):
+    """``motion``: see schema.MotionFile; it is taken from what the document keeps beside it."""
+
+    motion: dict[str, Any]
+    marks: list[tuple[Frame, Literal["end", "contact", "accent", "promise", "hand-made"]]] = []
+    beneath: str = Field(default="", max_length=200)
+
+
 _FILES: dict[str, type[Strict]] = {
     "spikes": _SpikesFile,
     "low-pass": _LowPassFile,
@@ -103,6 +116,7 @@ _FILES: dict[str, type[Strict]] = {
     "retime": _RetimeFile,
     "plant": _PlantFile,
     "thin": _ThinFile,
+    "keys": _KeysFile,
 }
 
 
@@ -122,6 +136,7 @@ class PassFile(Strict):
         "retime",
         "plant",
         "thin",
+        "keys",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]
@@ -154,9 +169,14 @@ class PresetsFile(Strict):
     presets: list[PresetFile] = []
 
 
-def pass_file(one: Pass) -> PassFile:
-    """A pass as it is written: only what is not as usual."""
+def pass_file(one: Pass, keep: KeepMotion | None = None) -> PassFile:
+    """A pass as it is written: only what is not as usual. ``keep``: keeps motion by value, and gives what tells of it."""
     usual, method = type(one.method), one.method
+    if isinstance(method, Keys):
+        if keep is None:
+            raise ValueError("keys belong to one clip")
+        settings = {"motion": keep(method.keyed), "marks": _plain(method.marks), "beneath": method.beneath}
+        return PassFile(id=one.id, method="keys", settings=settings, on=one.on)
     defaults = {name: field.default for name, field in usual.__dataclass_fields__.items()}
     settings = {name: _plain(value) for name, value in vars(method).items() if value != defaults[name]}
     # Windows have no length that is usual for all.
@@ -165,10 +185,10 @@ def pass_file(one: Pass) -> PassFile:
     return PassFile.model_validate({name: _plain(value) for name, value in fields.items()})
 
 
-def pass_of(file: PassFile) -> Pass:
-    """The pass that was written."""
+def pass_of(file: PassFile, take: TakeMotion | None = None) -> Pass:
+    """The pass that was written; ``take``: gives the motion that was kept by value."""
     return Pass(
-        file.id, _method(file), tuple(file.channels), tuple(file.names), tuple(file.parts), file.frames, file.on, file.keep
+        file.id, _method(file, take), tuple(file.channels), tuple(file.names), tuple(file.parts), file.frames, file.on, file.keep
     )  # fmt: skip
 
 
@@ -190,8 +210,12 @@ def presets_of(label: str, data: bytes) -> tuple[Preset, ...]:
     return tuple(map(preset_of, parse(label, data, PresetsFile, VERSION, _WHAT).presets))
 
 
-def _method(file: PassFile) -> Method:
+def _method(file: PassFile, take: TakeMotion | None) -> Method:
     values = _FILES[file.method].model_validate(file.settings)
+    if isinstance(values, _KeysFile):
+        if take is None:
+            raise ValueError("keys belong to one clip")
+        return Keys(take(values.motion), _tuples(values.marks), values.beneath)
     settings = {name: _tuples(getattr(values, name)) for name in type(values).model_fields}
     if isinstance(values, _ThinFile):
         settings["emphases"] = tuple(

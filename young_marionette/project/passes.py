@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from ..core.contacts.finding import find_contacts
 from ..core.evaluator import EVALUATOR
 from ..core.passes.keeping import Limbs
@@ -118,8 +120,17 @@ class Passed:
     def part(self, first: int, last: int) -> Clip:
         """Frames of the result, both included, worked out from what lies around them where it is not known."""
         stage, count = self.known()
+        rest = self.passes[count:]
+        kept = [i for i, one in enumerate(rest) if one.keys is not None]
+        if kept and (keys := rest[kept[-1]].keys) is not None:
+            # What comes before keys does not count, and keys give single frames at once.
+            rest = rest[kept[-1] + 1 :]
+            if not rest:
+                last = min(last, keys.keyed.frames - 1)
+                return keys.keyed.at(keys.keyed.start + np.arange(first, last + 1) / keys.keyed.rate)
+            stage = Stage(keys.keyed.sample(), stage.contacts)
         # What thinning may be off is less than waiting for it.
-        rest = tuple(one for one in self.passes[count:] if not one.thins)
+        rest = tuple(one for one in rest if not one.thins)
         while rest and any(one.whole for one in rest):
             stage, rest = self._after(stage, rest[0]), rest[1:]
         clip = stage.clip
@@ -144,7 +155,10 @@ class Passed:
         if known >= wanted:
             return self.stage(wanted).clip
         for one in self.passes[known:wanted]:
-            stage = stage if one.thins else self._sketched(stage, one, names)
+            if one.keys is not None:
+                stage = Stage(one.keys.keyed.sample(), stage.contacts)
+            elif not one.thins:
+                stage = self._sketched(stage, one, names)
         return stage.clip
 
     def _sketched(self, stage: Stage, one: Pass, names: Sequence[str]) -> Stage:

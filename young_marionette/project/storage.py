@@ -242,6 +242,12 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
         stringing = to_file(pairing, source, rig)
     motion = _motion_file(one.dense, blobs)
     assert motion is not None  # of a clip
+
+    def keep(keyed: KeyedClip) -> dict[str, Any]:
+        kept = _motion_file(keyed, blobs)
+        assert kept is not None
+        return kept.model_dump()
+
     return BakeFile(
         id=one.id,
         name=one.name,
@@ -258,7 +264,7 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
         contacts=_contacts_file(one.contacts),
         digest=one.digest,
         tags=list(one.tags),
-        passes=[pass_file(p) for p in one.passes],
+        passes=[pass_file(p, keep) for p in one.passes],
     )
 
 

@@ -126,10 +126,7 @@ class DeliverDesk(Desk):
         )
 
     def _written(self, done):
-        lines = [
-            f"◆ {w.problem}" if w.problem else f"✓ {w.path.name}: {w.frames} frames, {w.size / 1000:.0f} kB"
-            for w in done
-        ]
+        lines = [f"◆ {w.problem}" if w.problem else f"✓ {w.path.name}: {_told(w)}" for w in done]
         self.report.setText("\n".join(lines))
         self.session.told.emit(lines[0] if len(lines) == 1 else f"{len(lines)} files: see the report")
         self._show_order()
@@ -138,3 +135,13 @@ class DeliverDesk(Desk):
         folder = QFileDialog.getExistingDirectory(self, "Folder for the delivered files", self.session.order.folder)
         if folder:
             self.session.ask_for(folder=folder)
+
+
+def _told(written):
+    """What a file holds, in a few words."""
+    size = f"{written.size / 1000:.0f} kB"
+    if written.keys:
+        return f"{written.frames} frames as keys with curves, {size}"
+    if written.made_dense:
+        return f"{written.frames} frames, {size}; a key on every frame, since {written.path.suffix} holds no curves"
+    return f"{written.frames} frames, {size}"

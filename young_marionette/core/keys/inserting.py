@@ -12,7 +12,7 @@ from .sampler import Interpolation, Sampler
 if TYPE_CHECKING:
     from numpy.typing import ArrayLike
 
-_FITTED_AT = (np.arange(16) + 0.5) / 16
+_FITTED_AT = 0.5 - 0.5 * np.cos(np.pi * (np.arange(16) + 0.5) / 16)  # Chebyshev: near the least maximum
 
 
 def with_keys(sampler: Sampler, times: ArrayLike, turns: bool = False) -> Sampler:
@@ -60,13 +60,22 @@ def _fit(made: Sampler, sampler: Sampler, first: int, last: int, turns: bool) ->
     for i in range(first, last):
         start, length = made.times[i], made.times[i + 1] - made.times[i]
         target = sampler.at(start + _FITTED_AT * length, turns)
-        if turns:
-            target = np.where(target @ made.values[i][:, None] < 0, -target, target)
         share = _FITTED_AT[:, None]
         square, cube = share**2, share**3
         base = (2 * cube - 3 * square + 1) * made.values[i] + (3 * square - 2 * cube) * made.values[i + 1]
         ways = np.concatenate([cube - 2 * square + share, cube - square], 1) * length
-        found = np.linalg.lstsq(ways, target - base, rcond=None)[0]
+        if turns:
+            # How long a quaternion is does not count: only what is across the target has to vanish.
+            across = np.eye(4) - target[:, :, None] * target[:, None, :]
+            matrix = np.einsum("nxy,nw->nxwy", across, ways).reshape(-1, 8)
+            wanted = -np.einsum("nxy,ny->nx", across, base).ravel()
+            # Of all that fit, that which is nearest to what would be fitted with the length.
+            usual = np.linalg.lstsq(
+                ways, np.where(target @ made.values[i][:, None] < 0, -target, target) - base, rcond=None
+            )[0]
+            found = usual + np.linalg.lstsq(matrix, wanted - matrix @ usual.ravel(), rcond=1e-9)[0].reshape(2, 4)
+        else:
+            found = np.linalg.lstsq(ways, target - base, rcond=None)[0]
         made.tangents_out[i], made.tangents_in[i + 1] = found
 
 

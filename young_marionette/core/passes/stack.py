@@ -11,7 +11,8 @@ from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measur
 from ..thinning.settings import Thin
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
-from .thinning import Poses, thinned
+from .keys import Keys
+from .thinning import Poses, poses_of, thinned
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -27,7 +28,7 @@ class Plant:
     halo: ClassVar[float] = 1.0
 
 
-Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant | Thin
+Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant | Thin | Keys
 METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant, Thin)}}
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
@@ -61,6 +62,11 @@ class Pass:
         return isinstance(self.method, Thin)
 
     @property
+    def keys(self) -> Keys | None:
+        """The keys that it keeps by value, if it does: what comes before it does not count."""
+        return self.method if isinstance(self.method, Keys) else None
+
+    @property
     def halo(self) -> float:
         """Seconds of context that a frame of its result needs on each side; infinite: the whole clip."""
         return self.method.halo + (KEEPING_HALO if self.keep else 0.0)
@@ -90,7 +96,7 @@ class Stage:
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin):
+    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin | Keys):
         return {}
     return measured(clip, one.method, one.scope(limbs), limbs.groups)
 
@@ -114,6 +120,15 @@ def applied(
     report, scope = Report(), one.scope(limbs)
     if isinstance(method, Retime):
         return Stage(*method.run(clip, contacts))
+    if isinstance(method, Keys):
+        made = method.keyed.sample(method.keyed.rate)
+        return Stage(
+            made,
+            contacts,
+            report,
+            method.keyed,
+            poses_of(method.keyed, dict(method.marks), clip, made, limbs, contacts),
+        )
     if isinstance(method, Thin):
         thin, made, poses = thinned(method, clip, contacts, limbs, scope, progress)
         return Stage(made, contacts, report, thin.keyed, poses)
@@ -141,4 +156,6 @@ def length(passes: Sequence[Pass], frames: int, rate: float) -> tuple[int, float
     for one in passes:
         if one.on and isinstance(one.method, Retime):
             frames, rate = one.method.length(frames, rate)
+        elif one.on and one.keys is not None:
+            frames, rate = one.keys.keyed.frames, one.keys.keyed.rate
     return frames, rate

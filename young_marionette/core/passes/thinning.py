@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from ..clip import Clip
     from ..contacts.contact import Contacts
     from ..filters.motion import Scope
+    from ..keys.keyed import KeyedClip
     from ..thinning.settings import Thin
     from .keeping import Limbs
 
@@ -50,7 +51,7 @@ def thinned(
     """A clip with few keys, what they give on every frame, and what is told of it."""
     made = thinner_of(clip, contacts, limbs, scope).thin(method, progress)
     result = made.keyed.sample(clip.rate)
-    return made, result, poses_of(made, clip, result, limbs, contacts)
+    return made, result, poses_of(made.keyed, made.marks, clip, result, limbs, contacts)
 
 
 def thinner_of(clip: Clip, contacts: Contacts, limbs: Limbs, scope: Scope) -> Thinner:
@@ -62,11 +63,13 @@ def thinner_of(clip: Clip, contacts: Contacts, limbs: Limbs, scope: Scope) -> Th
     return EVALUATOR.of("thinner", (clip, contacts, limbs, scope.names, scope.frames), make)
 
 
-def poses_of(made: Thinned, clip: Clip, result: Clip, limbs: Limbs, contacts: Contacts) -> Poses:
-    """What is told of the keys that were made of ``clip``, and that give ``result`` on every frame."""
-    keyed = made.keyed
+def poses_of(
+    keyed: KeyedClip, marks: dict[int, str], clip: Clip, result: Clip, limbs: Limbs, contacts: Contacts
+) -> Poses:
+    """What is told of keys that were made of ``clip``, and that give ``result`` on every frame."""
     times = np.unique(np.concatenate([s.times for s in keyed.samplers.values()]))
-    frames = tuple(np.rint((times - clip.start) * clip.rate).astype(int).tolist())
+    frames = tuple(np.unique(np.rint((times - keyed.start) * keyed.rate).astype(int)).tolist())
     after = len(frames), sum(len(s) for s in keyed.samplers.values())
-    away = deviation(clip, result, limbs.points, contacts)
-    return Poses(frames, made.marks, (clip.frames, count_keys(clip)), after, away)
+    same = clip.frames == result.frames
+    away = deviation(clip, result, limbs.points, contacts) if same else deviation(result, result)
+    return Poses(frames, marks, (clip.frames, count_keys(clip)), after, away)

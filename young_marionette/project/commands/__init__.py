@@ -3,7 +3,7 @@
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
 from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
-from .passes import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
+from .passes import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetKeys, SetPass, UsePreset, preset_of
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTouch, SetTransfer, UseStringing
 from .stance import (
     AdoptPose,
@@ -49,6 +49,7 @@ __all__ = [
     "ResetBone",
     "SetAngle",
     "SetJointLimit",
+    "SetKeys",
     "SetLimit",
     "SetPass",
     "SetRole",

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ...core.errors import InputError
 from ...core.filters.methods import Spikes
 from ...core.passes.edits import Retime
+from ...core.passes.keys import Keys
 from ...core.passes.stack import Method, Pass, length
 from ...core.thinning.settings import Thin
 from ..bakes import Bake
@@ -106,6 +107,24 @@ class UsePreset:
 
 
 @dataclass(frozen=True)
+class SetKeys:
+    """Keys of a baked clip as they were edited: kept by value on top of all its passes."""
+
+    bake: str
+    method: Keys
+    label: str = "edit keys"
+
+    def run(self, state: State) -> State:
+        def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
+            on = [one for one in old if one.on]
+            if on and on[-1].keys is not None:
+                return tuple(replace(one, method=self.method) if one.id == on[-1].id else one for one in old)
+            return (*old, Pass(new_id(), self.method))
+
+        return _with_passes(state, self.bake, change)
+
+
+@dataclass(frozen=True)
 class KeepPreset:
     """Keep the passes of a baked clip in the project as a preset; one of that name is replaced.
 
@@ -138,8 +157,10 @@ def preset_of(bake: Bake, name: str) -> Preset:
         raise InputError("A preset needs a name.")
     if not bake.passes:
         raise InputError(f"{bake.name} has no passes that could be kept.")
-    passes = (replace(one, frames=None, method=_anywhere(one)) for one in bake.passes)
-    return Preset(name.strip()[:200], tuple(passes))
+    passes = tuple(replace(one, frames=None, method=_anywhere(one)) for one in bake.passes if one.keys is None)
+    if not passes:
+        raise InputError("Keys that were edited by hand belong to their clip alone; there is nothing else to keep.")
+    return Preset(name.strip()[:200], passes)
 
 
 def _anywhere(one: Pass) -> Method:

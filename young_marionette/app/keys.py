@@ -21,6 +21,7 @@ SHEET = (
             ("G", "Put the frame on the floor"),
             ("N, Shift+N", "Lanes, curves"),
             (", .", "Previous, next change of contact"),
+            ("Alt+Left, Right", "Previous, next pose"),
         ),
     ),
     (
@@ -64,6 +65,18 @@ SHEET = (
         ),
     ),
     (
+        "Poses (in their lane)",
+        (
+            ("drag", "Move the selected keys"),
+            ("Alt+drag", "Stretch or squeeze them"),
+            ("Ctrl, Shift+click", "Select more"),
+            ("Enter", "Insert a key at the playhead"),
+            ("Delete", "Delete the selected keys"),
+            ("Ctrl+C, V", "Copy, paste poses"),
+            ("Ctrl+Left, Right", "Move by one frame"),
+        ),
+    ),
+    (
         "Library and strings",
         (
             ("Enter", "Use the entry, or choose a bone"),
@@ -97,7 +110,7 @@ class KeySheet(QFrame):
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(4)
         outer.addLayout(grid)
-        for column, groups in enumerate(((0, 1), (2, 4), (3, 5))):
+        for column, groups in enumerate(((0, 1), (2, 4), (5, 3, 6))):
             row = 0
             for group in groups:
                 heading, keys = SHEET[group]

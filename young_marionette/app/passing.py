@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib import import_module
 
+from ..core.keys.editing import key_frames
 from .calmly import Calmly
 from .jobs import Job
 
@@ -14,6 +16,7 @@ class LivePasses(Calmly):
     def __init__(self, session):
         super().__init__(session, self._begin)
         self._of = self._failed = self._loading = None
+        self._poses = None, None
         session.step_changed.connect(self._load)
         session.listen(("bakes", "entries"), self.ask)
         for signal in (session.preview_changed, session.view_changed, session.step_changed, session.pass_chosen):
@@ -39,10 +42,24 @@ class LivePasses(Calmly):
 
     @property
     def poses(self):
-        """What is told of the keys of the result, or None where it has none, or is not known yet."""
-        passed = self.passed
-        result = passed.result if passed is not None else None
-        return result.poses if result is not None else None
+        """What is told of the keys of the result; the last that was known while a change of it is worked out. None where
+        it has no keys.
+        """
+        passed, bake = self.passed, self.session.refined
+        last = passed.passes[-1] if passed is not None and passed.passes else None
+        if last is None or not (last.thins or last.keys):
+            self._poses = None, None
+            return None
+        result = passed.result
+        if result is not None:
+            self._poses = bake.id, result.poses
+            return result.poses
+        of, known = self._poses
+        known = known if of == bake.id else None
+        if known is not None and last.keys is not None:
+            # Edited keys show at once; how far they are off, a moment later.
+            known = replace(known, frames=tuple(key_frames(last.keys.keyed)), marks=dict(last.keys.marks))
+        return known
 
     @property
     def lags(self):

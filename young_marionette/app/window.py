@@ -266,6 +266,8 @@ class Window(QMainWindow):
             "A": self.desks["refine"].toggle_before,
             ",": lambda: self.timeline.lanes.editing.step(-1),
             ".": lambda: self.timeline.lanes.editing.step(1),
+            "Alt+Left": lambda: self.timeline.lanes.keying.step(-1),
+            "Alt+Right": lambda: self.timeline.lanes.keying.step(1),
             "V": self._next_arrangement,
             "C": self._next_view,
             "Home": lambda: self.stage.frame(),

@@ -35,14 +35,14 @@ class CopiedPoses:
 
 def keys_of(bake: Bake) -> Keys:
     """The keys that a baked clip has after all passes; InputError where it has none, or they are not known yet."""
-    stage = bake.passed.result
-    if stage is None:
-        raise InputError("The passes are still being worked out.")
-    if stage.keyed is None or stage.poses is None:
-        raise InputError(_NONE)
     on = [one for one in bake.passes if one.on]
+    if not on or not (on[-1].thins or on[-1].keys):
+        raise InputError(_NONE)
     if (own := on[-1].keys) is not None:
         return own
+    stage = bake.passed.result
+    if stage is None or stage.keyed is None or stage.poses is None:
+        raise InputError("The passes are still being worked out.")
     return Keys(stage.keyed, tuple(stage.poses.marks.items()), stage.keyed.digest[:32])
 
 
@@ -161,7 +161,7 @@ def thin_again(keys: Keys, bake: Bake, method: Thin, frames: tuple[int, int]) ->
     limbs = passed.limbs
     made = Thinner(Subject(dense, contacts, limbs.points, limbs.groups, None, frames)).thin(method)
     marks = {f: m for f, m in keys.marks if not frames[0] < f < frames[1]}
-    marks |= {f: m for f, m in made.marks.items() if frames[0] < f < frames[1]}
+    marks = made.marks | marks
     return _with(keys, editing.spliced(keys.keyed, made.keyed, *frames), marks)
 
 

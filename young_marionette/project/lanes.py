@@ -122,7 +122,7 @@ def _changes_row(changes: Changes) -> Row:
 def _thinning_row(poses: Poses) -> Row:
     away = poses.deviation.lane * 100
     most = max(float(away.max(initial=0.0)), 0.2)
-    return Row("deviation", "thinned", "Off by thinning", None, "cm", np.zeros_like(away), away, most)
+    return Row("deviation", "thinned", "Off the dense clip", None, "cm", np.zeros_like(away), away, most)
 
 
 def _part_of(point: str) -> str:

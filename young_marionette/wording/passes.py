@@ -30,6 +30,7 @@ NAMES = {
     "retime": "Speed and rate",
     "plant": "Plant",
     "thin": "Thin",
+    "keys": "Edited keys",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -43,6 +44,7 @@ TIPS = {
     "retime": "Quicker or slower, or another frame rate",
     "plant": "Holds feet and hands still where they touch",
     "thin": "Few poses with curves between, within a tolerance",
+    "keys": "Keys as they were edited by hand since",
 }
 
 
@@ -77,6 +79,8 @@ def telling(
 
     ``poses``: what thinning made, or else a ``sketch`` of it.
     """
+    if one.keys is not None:
+        return counted(len(poses.frames), "pose") if poses is not None else ""
     if isinstance(one.method, Thin):
         if poses is not None:
             away = poses.deviation.places.largest * 100

@@ -15,6 +15,7 @@ from ..parts.ground import Ground
 from ..parts.placed import OverFrames
 from .drawing import HEIGHT, draw_contact, draw_key, draw_touch, draw_values
 from .editing import Editing
+from .keying import Keying
 
 _EDGE = 5  # pixels around the end of a contact by which it is grabbed
 _ON = {"hands": "on each other, or on one thing"}
@@ -27,9 +28,10 @@ class Lanes(OverFrames):
     def __init__(self, session, scale):
         super().__init__()
         self.session, self.scale = session, scale
-        self.editing = Editing(session)
+        self.editing, self.keying = Editing(session), Keying(session)
         self.folded = {g for g in str(settings.get("lanes/folded", "") or "").split(",") if g}
         self._press, self._rows, self._shown = None, [], None
+        self._pulled = None  # (the key that is dragged, where the drag began, whether it stretches, whether it moved)
         self._ground = Ground(self, self._paint_ground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -227,7 +229,10 @@ class Lanes(OverFrames):
         elif frame not in chosen:
             chosen = {frame}
         session.choose_keys(sorted(chosen))
+        session.choose_contact(None)
         session.seek(frame)
+        if frame in session.keys and self.keying.begin():
+            self._pulled = frame, x, bool(modifiers & Qt.KeyboardModifier.AltModifier), False
 
     # --- mouse ----------------------------------------------------------------------------------
     def mousePressEvent(self, event):
@@ -257,6 +262,9 @@ class Lanes(OverFrames):
 
     def mouseMoveEvent(self, event):
         x, row = event.position().x(), self._row_at(event.position().y())
+        if self._pulled is not None:
+            self._pull(x, False)
+            return
         if self._press is None:
             grabs = (
                 row is not None and row.kind == "contact" and x >= self.left and self.editing.can
@@ -269,7 +277,29 @@ class Lanes(OverFrames):
             self._press = row, contact, end, start, began, True
             self._drag(self._frame_at(x), False)
 
+    def _pull(self, x, settled):
+        """Drag the chosen keys along the lane, or stretch them from the one that was grabbed."""
+        grabbed, began, stretches, moved = self._pulled
+        if not moved and abs(x - began) <= 3:
+            return
+        if not moved:
+            self._pulled = grabbed, began, stretches, True
+            self.keying.grabbed = self.session.keys
+        chosen = self.keying.grabbed
+        to = self._frame_at(x)
+        if stretches and len(chosen) > 1:
+            first, last = (to, chosen[-1]) if grabbed <= (chosen[0] + chosen[-1]) / 2 else (chosen[0], to)
+            self.keying.stretch(chosen, first, last, settled)
+        else:
+            self.keying.move(chosen, to - grabbed, settled)
+        self.session.seek(to)
+
     def mouseReleaseEvent(self, event):
+        if self._pulled is not None:
+            if self._pulled[-1]:
+                self._pull(event.position().x(), True)
+            self._pulled = None
+            self.keying.end()
         if self._press is not None and self._press[-1]:
             self._drag(self._frame_at(event.position().x()), True)
         self._press = None
@@ -311,9 +341,14 @@ class Lanes(OverFrames):
 
     def contextMenuEvent(self, event):
         row = self._row_at(event.pos().y())
-        if row is None or row.kind != "contact" or event.pos().x() < self.left or not self.editing.can:
+        if row is None or event.pos().x() < self.left:
             return
         frame = self._frame_at(event.pos().x())
+        if row.kind == "keys":
+            self._key_menu(event, frame)
+            return
+        if row.kind != "contact" or not self.editing.can:
+            return
         contact, _ = self.contact_at(row, event.pos().x())
         self.session.choose_contact(row.key, frame if contact is not None else None)
         menu = QMenu(self)
@@ -322,7 +357,28 @@ class Lanes(OverFrames):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())
 
+    def _key_menu(self, event, frame):
+        under = self.key_at(event.pos().x())
+        if under is not None and under not in self.session.keys:
+            self.session.choose_keys((under,))
+        frame = frame if under is None else under
+        self.session.seek(frame)
+        menu = QMenu(self)
+        for text, action, usable in self.keying.actions(frame):
+            if isinstance(action, list):
+                sub = menu.addMenu(text)
+                sub.setEnabled(usable)
+                for name, one in action:
+                    sub.addAction(name, one)
+            else:
+                menu.addAction(text, action).setEnabled(usable)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
+
     def event(self, event):
+        if event.type() == QEvent.Type.ShortcutOverride and self.session.contact[0] is None and self.keying.owns(event):
+            event.accept()
+            return True
         if event.type() == QEvent.Type.ToolTip:
             text = self._tip(event.pos().x(), event.pos().y())
             if text:
@@ -362,6 +418,8 @@ class Lanes(OverFrames):
 
     # --- keyboard -------------------------------------------------------------------------------
     def keyPressEvent(self, event):
+        if self.session.contact[0] is None and self.keying.key(event):
+            return
         if not self.editing.key(event.key(), [r.key for r in self._rows if r.kind == "contact"]):
             super().keyPressEvent(event)
 

@@ -14,7 +14,7 @@ from ...core.passes.stack import Plant
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
 from ..parts.widgets import Number, button, label, row
-from .thin import ThinSettings
+from .thin import PosesTold, ThinSettings
 
 # Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
 NUMBERS = {
@@ -76,6 +76,8 @@ class PassSettings(QWidget):
             self._list(report)
         if isinstance(one.method, Thin):
             self.thin.show_method(one, poses)
+        if one.keys is not None:
+            self.told.tell(poses)
 
     # --- building -------------------------------------------------------------------------------
     def _build(self):
@@ -110,6 +112,9 @@ class PassSettings(QWidget):
             self.thin = ThinSettings(self.session, self._groups, self._put)
             self.thin.look.connect(self.session.seek)
             self.column.addWidget(self.thin)
+        if self.one.keys is not None:
+            self._build_keys()
+            return
         if not isinstance(method, Retime | Plant):
             self._build_scope()
         if hasattr(method, "seamless"):
@@ -186,6 +191,16 @@ class PassSettings(QWidget):
         self.column.addWidget(self.told)
         self.column.addWidget(self.found)
 
+    def _build_keys(self):
+        about = (
+            "Keys as they were edited by hand, in the lane of the poses (N) or on the stage. They stand by themselves: "
+            "what lies beneath this pass does not count any more. Remove it to start again from there."
+        )
+        self.told = PosesTold()
+        self.told.look.connect(self.session.seek)
+        self.column.addWidget(label(about, "quiet", wrap=True))
+        self.column.addWidget(self.told)
+
     def _build_scope(self):
         self.frames = self._combo(
             "Frames", (("all", "All frames"), ("range", "Frames of the range")), self._choose_frames
@@ -223,7 +238,7 @@ class PassSettings(QWidget):
         if isinstance(method, Retime):
             self.rate.set_value(method.rate or 0)
             return
-        if isinstance(method, Plant):
+        if isinstance(method, Plant) or one.keys is not None:
             return
         if not one.thins:
             self.keep.setChecked(one.keep)

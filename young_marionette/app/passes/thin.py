@@ -25,6 +25,48 @@ _STAGES = {
 _USUAL = Thin()
 
 
+class PosesTold(QWidget):
+    """What thinning, or editing after it, made; a click on what is off most goes there (``look``)."""
+
+    look = Signal(int)
+
+    def __init__(self):
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 2, 0, 4)
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(1)
+        self._grid.setColumnStretch(1, 1)
+        self._lines = []
+
+    def tell(self, poses):
+        """Show what is known of ``poses`` (None: nothing yet)."""
+        lines = thinned(poses) if poses is not None else [("", "Working it out …", None)]
+        while len(self._lines) < len(lines):
+            self._lines.append(self._line(len(self._lines)))
+        for i, (name, told) in enumerate(self._lines):
+            what, much, frame = lines[i] if i < len(lines) else ("", "", None)
+            name.setText(what)
+            told.setText(much)
+            told.setProperty("frame", frame)
+            told.setToolTip("" if frame is None else f"Go to frame {frame}")
+            name.setVisible(i < len(lines))
+            told.setVisible(i < len(lines))
+
+    def _line(self, number):
+        name, told = label("", "quiet"), QPushButton()
+        told.setProperty("kind", "bare")
+        told.setStyleSheet("text-align: left; padding: 1px 4px;")
+        told.clicked.connect(lambda _on=False: self._go(told.property("frame")))
+        self._grid.addWidget(name, number, 0)
+        self._grid.addWidget(told, number, 1)
+        return name, told
+
+    def _go(self, frame):
+        if frame is not None:
+            self.look.emit(frame)
+
+
 class ThinSettings(QWidget):
     """``put(settled=..., **changes)`` is called with what the user changes of the method; ``look``: a frame to go to."""
 
@@ -36,14 +78,11 @@ class ThinSettings(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
-        self.told = QGridLayout()
-        self.told.setContentsMargins(0, 2, 0, 4)
-        self.told.setHorizontalSpacing(10)
-        self.told.setVerticalSpacing(1)
-        self.told.setColumnStretch(1, 1)
+        self.told = PosesTold()
+        self.told.look.connect(self.look)
         self.numbers = []
         self._build_tolerances()
-        self.column.addLayout(self.told)
+        self.column.addWidget(self.told)
         self._build_stages()
         self.others = QVBoxLayout()
         self.others.setSpacing(4)
@@ -112,31 +151,7 @@ class ThinSettings(QWidget):
         for stage, tick in self.stages.items():
             tick.setChecked(stage in method.stages)
         self._show_others()
-        self._tell(poses)
-
-    def _tell(self, poses):
-        """What was made, as long as that is what is asked for; the line over it tells more while it is worked out."""
-        lines = thinned(poses) if poses is not None else [("", "Working it out …", None)]
-        while self.told.count() > 2 * len(lines):
-            widget = self.told.takeAt(self.told.count() - 1).widget()
-            widget.hide()
-            widget.deleteLater()
-        for i, (what, much, frame) in enumerate(lines):
-            if self.told.itemAtPosition(i, 0) is None:
-                self.told.addWidget(label("", "quiet"), i, 0)
-                told = QPushButton()
-                told.setProperty("kind", "bare")
-                told.setStyleSheet("text-align: left; padding: 1px 4px;")
-                told.clicked.connect(
-                    lambda _on=False, b=told: b.property("frame") is None or self.look.emit(b.property("frame"))
-                )
-                self.told.addWidget(told, i, 1)
-            self.told.itemAtPosition(i, 0).widget().setText(what)
-            told = self.told.itemAtPosition(i, 1).widget()
-            told.setText(much)
-            told.setProperty("frame", frame)
-            told.setToolTip("" if frame is None else f"Go to frame {frame}")
-            told.setEnabled(True)
+        self.told.tell(poses)
 
     def _show_others(self):
         method = self.method

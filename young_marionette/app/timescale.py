@@ -25,10 +25,16 @@ class TimeScale(QObject):
             return 0.0, float(last)
         return self._view
 
+    def line(self, width):
+        """``(where frame 0 stands, pixels from frame to frame)``: for many frames at once."""
+        first, last = self.span
+        step = (width - 2 * MARGIN) / max(last - first, 1e-9)
+        return MARGIN - first * step, step
+
     def x_of(self, frame, width):
         """Where a frame stands."""
-        first, last = self.span
-        return MARGIN + (frame - first) / max(last - first, 1e-9) * (width - 2 * MARGIN)
+        start, step = self.line(width)
+        return start + frame * step
 
     def place_at(self, x, width):
         """The time at a place, in frames and parts of frames."""

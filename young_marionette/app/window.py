@@ -40,6 +40,8 @@ from .header import Header
 from .keys import KeySheet
 from .library import Library
 from .parts.widgets import button, label, tool
+from .passes.pose import PoseCard
+from .posing import Posing
 from .project_files import ProjectFiles
 from .running import Running
 from .session import DRESSES, Session
@@ -106,7 +108,9 @@ class Window(QMainWindow):
         self._library_width = int(settings.get("window/library", 0) or 0)
         usual, self._stage_note = renderer or make_renderer()
         self.stage = StageView(usual)
+        self.posing = Posing(self.session)
         self._build()
+        self.desks["refine"].add_pose_card(PoseCard(self.posing, self.timeline.lanes.keying))
         self._connect()
         self._shortcuts()
         self._on_document(EVERYTHING)
@@ -240,6 +244,7 @@ class Window(QMainWindow):
         stage.pointed.connect(self.tell)
         stage.picked.connect(self._picked)
         stage.turned.connect(self._turned)
+        stage.moved.connect(self._moved)
         stage.tie_picked.connect(self._tie_picked)
         stage.trails.toggled.connect(self._set_trails)
         stage.follow.toggled.connect(lambda _on: self.show_stage())
@@ -432,7 +437,10 @@ class Window(QMainWindow):
             and pairing is not None
             and self.session.bone in pairing.target.index
         )
-        self.stage.handle = pairing.target.index[self.session.bone] if ringed else None
+        posed = self.posing.joint
+        self.stage.handle = pairing.target.index[self.session.bone] if ringed else posed
+        self.stage.handled = "marionette" if ringed else "baked"
+        self.stage.movable = posed is not None and not ringed
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
             self.desks["transfer"].show_state()
@@ -518,12 +526,25 @@ class Window(QMainWindow):
         desk.click_to_tie("source" if kind == "performer" else "rig", self._entry_of(kind).skeleton.names[joint])
 
     def _turned(self, joint, vector, settled):
-        """The ring on the stage was dragged: turn the bone in the stance; one undo step per drag."""
+        """The ring on the stage was dragged: turn the bone in the stance, or in the pose; one undo step per drag."""
+        if self.session.step == "refine":
+            if settled:
+                self.posing.settle()
+            else:
+                self.posing.turn(joint, tuple(map(float, vector)))
+            return
         if settled:
             self.session.end_drag()
             return
         bone = self.session.state.pairing.target.names[joint]
         self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
+
+    def _moved(self, joint, shift, settled):
+        """The middle of a handle was dragged: a hand or a foot reaches, the hips move."""
+        if settled:
+            self.posing.settle()
+        else:
+            self.posing.move(joint, tuple(map(float, shift)))
 
     def _show_jobs(self):
         busy = bool(self.running.jobs)

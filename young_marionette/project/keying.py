@@ -12,11 +12,17 @@ from ..core.errors import InputError
 from ..core.keys import editing
 from ..core.keys.channel import Channel
 from ..core.keys.sampler import Interpolation
+from ..core.passes import posing
+from ..core.passes.correction import Correction, corrected_by
 from ..core.passes.keys import Keys
+from ..core.passes.stack import Pass
 from ..core.passes.thinning import Subject, Thinner
 from ..core.thinning.thinning import HAND
+from .commands import AddPass, SetPass
+from .entry import new_id
 
 if TYPE_CHECKING:
+    from ..core.clip import Clip
     from ..core.keys.keyed import KeyedClip
     from ..core.thinning.settings import Thin
     from .bakes import Bake
@@ -170,3 +176,26 @@ def make_dense(keys: Keys, frames: tuple[int, int]) -> Keys:
     made = editing.inserted(keys.keyed, range(frames[0], frames[1] + 1))
     marks = {f: m for f, m in keys.marks if not frames[0] < f < frames[1]}
     return _with(keys, made, marks)
+
+
+def posed(bake: Bake, frame: int, before: Clip, after: Clip, gentle: bool = True) -> Pass:
+    """The pass that brings a pose (a Clip of one frame) from ``before`` to ``after``: keys where the clip has few, else a
+    correction that is eased in and out. It takes the place of the one with its id, or is a new one on top.
+
+    ``gentle``: what stands or is held goes on doing so in a correction.
+    """
+    values = posing.differences(before, after)
+    on = [one for one in bake.passes if one.on]
+    if on and (on[-1].thins or on[-1].keys):
+        one = on[-1] if on[-1].keys else Pass(new_id(), Keys(keys_of(bake).keyed))
+        return replace(one, method=pose(keys_of(bake), frame, values))
+    old = on[-1] if on and isinstance(on[-1].method, Correction) and on[-1].method.frame == frame else None
+    method = old.method if old is not None and isinstance(old.method, Correction) else Correction(frame)
+    made = corrected_by(before, values, method)
+    return replace(old, method=made, keep=gentle) if old is not None else Pass(new_id(), made, keep=gentle)
+
+
+def laid(bake: Bake, one: Pass, label: str) -> SetPass | AddPass:
+    """The command that lays such a pass over a baked clip."""
+    known = any(p.id == one.id for p in bake.passes)
+    return SetPass(bake.id, one, label) if known else AddPass(bake.id, one, None, label)

@@ -96,6 +96,13 @@ class _ThinFile(Strict):
     barred: list[tuple[Frame, Frame]] = []
 
 
+class _CorrectionFile(Strict):
+    frame: Frame = 0
+    seconds: float = Field(default=0.5, gt=0, le=600)
+    turns: list[tuple[Name, _Three]] = []
+    moves: list[tuple[Name, _Three]] = []
+
+
 class _KeysFile(Strict):
     """``motion``: see schema.MotionFile; it is taken from what the document keeps beside it."""
 
@@ -117,6 +124,7 @@ _FILES: dict[str, type[Strict]] = {
     "plant": _PlantFile,
     "thin": _ThinFile,
     "keys": _KeysFile,
+    "correction": _CorrectionFile,
 }
 
 
@@ -137,6 +145,7 @@ class PassFile(Strict):
         "plant",
         "thin",
         "keys",
+        "correction",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]

@@ -7,6 +7,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
+from ..core.passes.correction import Correction
 from ..core.passes.edits import Offset, Retime, Scale
 from ..core.thinning.settings import Thin
 from .findings import counted
@@ -31,6 +32,7 @@ NAMES = {
     "plant": "Plant",
     "thin": "Thin",
     "keys": "Edited keys",
+    "correction": "Correction",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -45,6 +47,7 @@ TIPS = {
     "plant": "Holds feet and hands still where they touch",
     "thin": "Few poses with curves between, within a tolerance",
     "keys": "Keys as they were edited by hand since",
+    "correction": "A pose changed by hand at one frame, eased in and out",
 }
 
 
@@ -62,6 +65,8 @@ def about(one: Pass) -> str:
         return f"{method.strength * 100:.0f} %"
     if isinstance(method, Thin):
         return f"within {method.places * 100:g} cm"
+    if isinstance(method, Correction):
+        return f"frame {method.frame}, ± {method.seconds:.2f} s"
     if isinstance(method, Scale):
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):

@@ -88,8 +88,16 @@ class RefineDesk(Desk):
         self.add(self.numbers)
         self.empty = label("Nothing is baked yet: bake a clip in Transfer (Ctrl+B).", "quiet", wrap=True)
         self.add(self.empty)
-        self._shown_lines, self._line_widgets = None, []
+        self._shown_lines, self._line_widgets, self.pose = None, [], None
         self.session.passing.ready.connect(self._if_in_front)
+
+    def add_pose_card(self, card):
+        """Put the card of the pose under the passes."""
+        self.pose = card
+        self.column.insertWidget(self.column.indexOf(self.why), card)
+        for signal in (self.session.bones_changed, self.session.step_changed, self.session.preview_changed):
+            signal.connect(card.show_state)
+        card.show_state()
 
     @staticmethod
     def _combo(name, act):
@@ -132,6 +140,8 @@ class RefineDesk(Desk):
         self._show_passes(bake)
 
     def _show_passes(self, bake):
+        if self.pose is not None:
+            self.pose.show_state()
         passed, session = bake.passed, self.session
         _, known = passed.known()
         reports, numbers, place = {}, [], 0

@@ -96,6 +96,7 @@ def _box(key, area):
 
 def draw_values(p, row, area, scale, width):
     """A deviation in ``area``: before pale, after strong, both from the lane's foot upwards."""
+    start, step = scale.line(width)
     for values, colour, line in ((row.before, theme.colour("quiet", 70), False), (row.after, tint(row.key), True)):
         if values is None:
             continue
@@ -103,7 +104,7 @@ def draw_values(p, row, area, scale, width):
         tall = (area.height() - 4) / row.scale
         first, last = scale.span
         seen = highest_of(values, first, last, width)
-        points = [QPointF(scale.x_of(f, width), max(foot - v * tall, area.top() + 2)) for f, v in seen]
+        points = [QPointF(start + f * step, max(foot - v * tall, area.top() + 2)) for f, v in seen]
         if not points:
             continue
         shape = QPolygonF([QPointF(points[0].x(), foot), *points, QPointF(points[-1].x(), foot)])

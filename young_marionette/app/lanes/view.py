@@ -159,10 +159,10 @@ class Lanes(OverFrames):
         p.restore()
 
     def _paint_keys(self, p, area):
-        first, last = self.scale.span
+        (first, last), (start, step) = self.scale.span, self.scale.line(self.wide)
         for frame in self.poses.frames:
             if first - 1 <= frame <= last + 1:
-                x = self.left + self.scale.x_of(frame, self.wide)
+                x = self.left + start + frame * step
                 draw_key(p, QPointF(x, area.center().y()), self.poses.marks.get(frame), frame in self.session.keys)
 
     def _touches(self, row):
@@ -207,7 +207,8 @@ class Lanes(OverFrames):
 
     def key_at(self, x):
         """The pose key that is drawn at a place, or None."""
-        near = [(abs(self.left + self.scale.x_of(f, self.wide) - x), f) for f in self.poses.frames]
+        start, step = self.scale.line(self.wide)
+        near = [(abs(self.left + start + f * step - x), f) for f in self.poses.frames]
         away, frame = min(near, default=(_NEAR + 1, None))
         return frame if away <= _NEAR else None
 

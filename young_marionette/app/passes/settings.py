@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QListWidget, QListWidgetItem
 
 from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ...core.filters.motion import CHANNELS
+from ...core.passes.correction import Correction
 from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.stack import Plant
 from ...core.thinning.settings import Thin
@@ -31,8 +32,9 @@ NUMBERS = {
     Retime: (("speed", "Speed", "%", 5, 1, 1, 1000, 0.01),),
     Offset: (("seconds", "Later by", "s", 0.01, 3, -60, 60, 1), ("weight", "Morphs by", "", 0.05, 2, -10, 10, 1)),
     Plant: (),
+    Correction: (("frame", "At frame", "", 1, 0, 0, 1e6, 1), ("seconds", "Eased over", "s", 0.05, 2, 0.01, 60, 1)),
 }
-_WHOLE = {"longest", "degree"}
+_WHOLE = {"longest", "degree", "frame"}
 _KINDS = dict(zip(CHANNELS, ("Rotations", "Positions", "Morphs")))
 _LISTED = 300  # spikes
 
@@ -115,7 +117,7 @@ class PassSettings(QWidget):
         if self.one.keys is not None:
             self._build_keys()
             return
-        if not isinstance(method, Retime | Plant):
+        if not isinstance(method, Retime | Plant | Correction):
             self._build_scope()
         if hasattr(method, "seamless"):
             self._switch(
@@ -242,6 +244,8 @@ class PassSettings(QWidget):
             return
         if not one.thins:
             self.keep.setChecked(one.keep)
+        if isinstance(method, Correction):
+            return
         text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
         self.frames.setItemText(1, text if one.frames else "Frames of the range")
         self.frames.setCurrentIndex(0 if one.frames is None else 1)

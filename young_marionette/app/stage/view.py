@@ -17,7 +17,7 @@ from ..parts.widgets import tool
 from .painter import PainterRenderer
 
 PICK_WITHIN = 12
-RING = 44
+RING, KNOB = 44, 8
 MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
 ARRANGEMENTS = ("beside", "over", "performer", "marionette")
@@ -38,14 +38,16 @@ def make_renderer(software=False):
 class StageView(QWidget):
     """Shows figures. ``picked(kind, joint)``: a bone was clicked; ``pointed(text)``: what is under the pointer.
 
-    ``handle``: a joint of the marionette that has a ring to turn it by; ``turned(joint, vector, settled)``
-    tells the turn in the world (radians), the last time with ``settled``.
+    ``handle``: a joint of the figure of the kind ``handled`` that has a ring to turn it by; ``turned(joint, vector, settled)``
+    tells the turn in the world (radians), the last time with ``settled``. Where it is ``movable``, its middle can be
+    dragged, too: ``moved(joint, shift, settled)`` tells the way in the world (metres).
     """
 
     picked = Signal(str, int)
     tie_picked = Signal(str, int)
     pointed = Signal(str)
     turned = Signal(int, object, bool)
+    moved = Signal(int, object, bool)
     arrangement_asked = Signal(str)
     frame_asked = Signal()
     dress_asked = Signal()
@@ -60,6 +62,7 @@ class StageView(QWidget):
         self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
         self.handle, self._turning = None, None
+        self.handled, self.movable, self._moving = "marionette", False, None
         # The picture covers all: nothing has to be painted beneath it.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
@@ -243,7 +246,7 @@ class StageView(QWidget):
         return pick(self.figures, self._matrix(), self._size(), (point.x(), point.y()), PICK_WITHIN)
 
     def _paint_handle(self, painter):
-        centre = self.place_of("marionette", self.handle)
+        centre = self.place_of(self.handled, self.handle)
         if centre is None:
             return
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -254,10 +257,13 @@ class StageView(QWidget):
         painter.setBrush(theme.colour("brass"))
         for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)):
             painter.drawEllipse(QPointF(centre) + QPointF(x, y), 4, 4)
+        if self.movable:
+            painter.setPen(QPen(theme.colour("deep", 160), 4))
+            painter.drawEllipse(QPointF(centre), KNOB, KNOB)
 
     def _angle(self, point):
         """Direction of a place from the handle's middle, and how far it is from the ring."""
-        centre = self.place_of("marionette", self.handle)
+        centre = self.place_of(self.handled, self.handle)
         if centre is None:
             return 0.0, math.inf
         way = point - QPointF(centre)
@@ -269,17 +275,38 @@ class StageView(QWidget):
         step, self._turning = turn_between(self._turning, angle), angle
         self.turned.emit(self.handle, self.camera.pose.axes[2] * step, False)
 
+    def _angle_length(self, point):
+        """How far a place is from the handle's middle."""
+        centre = self.place_of(self.handled, self.handle)
+        return math.inf if centre is None else math.hypot(point.x() - centre.x(), point.y() - centre.y())
+
+    def _move(self, point):
+        """Tell the way of the pointer, in the plane of the picture at the handle's depth."""
+        figure = next((f for f in self.figures if f.kind == self.handled and not f.ghost), None)
+        if figure is None:
+            return
+        way, self._moving = point - self._moving, point
+        size = self.camera.pose.size_at(figure.placed[self.handle], self.height())
+        right, up, _ = self.camera.pose.axes
+        self.moved.emit(self.handle, (right * way.x() - up * way.y()) * size, False)
+
     def mousePressEvent(self, event):
         if self.handle is not None and event.button() == Qt.MouseButton.LeftButton:
             angle, away = self._angle(event.position())
             if away < 9:
                 self._turning = angle
                 return
+            if self.movable and away > RING - KNOB - 3 and self._angle_length(event.position()) < KNOB + 3:
+                self._moving = event.position()
+                return
         self._press, self._dragged = (event.position(), event.button(), event.modifiers()), False
 
     def mouseMoveEvent(self, event):
         if self._turning is not None:
             self._turn(event.position())
+            return
+        if self._moving is not None:
+            self._move(event.position())
             return
         if self._press is None:
             picked = self.pick(event.position())
@@ -302,6 +329,10 @@ class StageView(QWidget):
         if self._turning is not None:
             self._turning = None
             self.turned.emit(self.handle, (0.0, 0.0, 0.0), True)
+            return
+        if self._moving is not None:
+            self._moving = None
+            self.moved.emit(self.handle, (0.0, 0.0, 0.0), True)
             return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             picked = self.pick(event.position())

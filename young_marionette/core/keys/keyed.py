@@ -49,12 +49,12 @@ class KeyedClip:
         if not self.rate > 0:
             raise ValueError("the rate must be above zero")
 
-    @property
+    @cached_property
     def start(self) -> float:
         """The time of the first key, in seconds."""
         return min(float(s.times[0]) for s in self.samplers.values())
 
-    @property
+    @cached_property
     def end(self) -> float:
         """The time of the last key, in seconds."""
         return max(float(s.times[-1]) for s in self.samplers.values())

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, ClassVar
 from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
 from ..thinning.settings import Thin
+from .correction import Correction
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
 from .keys import Keys
@@ -28,8 +29,22 @@ class Plant:
     halo: ClassVar[float] = 1.0
 
 
-Method = Spikes | LowPass | SavitzkyGolay | Gaussian | Median | Adaptive | Offset | Scale | Retime | Plant | Thin | Keys
-METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant, Thin)}}
+Method = (
+    Spikes
+    | LowPass
+    | SavitzkyGolay
+    | Gaussian
+    | Median
+    | Adaptive
+    | Offset
+    | Scale
+    | Retime
+    | Plant
+    | Thin
+    | Keys
+    | Correction
+)
+METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant, Thin, Correction)}}
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
 
@@ -96,7 +111,7 @@ class Stage:
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin | Keys):
+    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin | Keys | Correction):
         return {}
     return measured(clip, one.method, one.scope(limbs), limbs.groups)
 
@@ -134,7 +149,9 @@ def applied(
         return Stage(made, contacts, report, thin.keyed, poses)
     if isinstance(method, Plant):
         return Stage(put_back(clip, limbs, contacts), contacts, report)
-    if isinstance(method, Offset | Scale):
+    if isinstance(method, Correction):
+        made = method.run(clip, first)
+    elif isinstance(method, Offset | Scale):
         made = edited(clip, method, scope, first, total)
     else:
         made, report = filtered(clip, method, scope, limbs.groups, measures, first, total)

@@ -41,6 +41,11 @@ class Pose:
         right = np.array([np.cos(self.yaw), 0.0, -np.sin(self.yaw)])
         return np.stack([right, np.cross(back, right), back])
 
+    def size_at(self, place: np.ndarray, height: float) -> float:
+        """The metres that a pixel covers at a place ``(3,)`` of the world, in a view ``height`` pixels high."""
+        depth = float((self.eye - np.asarray(place)) @ self.axes[2])
+        return 2 * float(np.tan(FIELD / 2)) * max(depth, 0.05) / max(height, 1)
+
     def matrix(self, aspect: float) -> np.ndarray:
         """Projection times view, ``(4, 4)``, for column vectors."""
         if aspect not in self._matrices:

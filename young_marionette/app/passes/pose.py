@@ -1,0 +1,63 @@
+"""The pose under the playhead: the chosen bone turned by number, the pose mirrored, copied, pasted, held longer."""
+
+from __future__ import annotations
+
+import math
+
+from ..parts.widgets import Card, Number, button, label, row
+
+_HINT = "Click a bone on the stage: drag its ring to turn it, the dot in it to move it."
+
+
+class PoseCard(Card):
+    """Shows the chosen bone, and changes the pose through ``Posing``; ``keying`` edits the lane of the poses."""
+
+    def __init__(self, posing, keying):
+        super().__init__("Pose")
+        self.posing, self.keying = posing, keying
+        self.about = label(_HINT, "quiet", wrap=True)
+        self.add(self.about)
+        self.turns = []
+        for axis, name in enumerate("XYZ"):
+            number = Number(0, "°", 1, 1, -360, 360, 0, f"Turn the bone about {name}")
+            number.setFixedWidth(70)
+            number.edited.connect(lambda value, settled, a=axis: self._turn(a, value, settled))
+            self.turns.append(number)
+        self.turning = row(label("Turn by", "quiet"), None, *self.turns, spacing=6)
+        self.add(self.turning)
+        self.copying = row(
+            button("Copy", self.posing.copy, tip="Copy the pose under the playhead"),
+            button("Paste", self.posing.paste, tip="Put the copied pose here; also on another clip of the rig"),
+            button("Mirror", self.posing.mirror, tip="Change left and right over"),
+            None,
+            spacing=6,
+        )
+        self.add(self.copying)
+        self.longer = button("Hold", self.keying.hold, tip="Hold this pose a quarter of a second longer")
+        self.copying.layout().insertWidget(3, self.longer)
+
+    def show_state(self):
+        """Take the moment's bone."""
+        posing = self.posing
+        bake, joint = posing.bake, posing.joint
+        self.setVisible(bake is not None)
+        if bake is None:
+            return
+        eased = "" if posing.keyed else " The clip has a key on every frame: changes are corrections, eased in and out."
+        name = bake.placed_skeleton.names[joint] if joint is not None else ""
+        self.about.setText((f"{name}: ring turns it, dot moves it." if name else _HINT) + eased)
+        self.turning.setVisible(joint is not None)
+        self.longer.setVisible(posing.keyed)
+        for number in self.turns:
+            number.set_value(0)
+
+    def _turn(self, axis, value, settled):
+        """A number was typed: turn the bone about an axis of its own, and begin at zero again."""
+        posing = self.posing
+        joint = posing.joint
+        if not settled or not value or joint is None:
+            return
+        vector = [0.0, 0.0, 0.0]
+        vector[axis] = math.radians(value)
+        posing.turn_in_own_axes(joint, vector)
+        self.turns[axis].set_value(0)

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tests.formats.independent import Gltf, gltf_complaints
 from tests.support import Case, joints_at, show_folder
 from young_marionette.cli.main import main
 from young_marionette.core import rotations as rot
@@ -153,6 +154,46 @@ class Commands(Line):
         ):
             force = () if says == "exists already" else ("--overwrite",)
             self.refused(*words, *force, *more, says=says)
+
+    def test_thin(self):
+        """The promise holds in the file, as somebody else's code and the letter of the standard tell."""
+        source = self.show / "quay/carry_bucket.bvh"
+        dense, out = self.folder / "dense.glb", self.folder / "thin.glb"
+        self.ok("convert", source, dense)
+        told = json.loads(self.ok("thin", source, "--out", out, "--within", 2, "--json"))
+        self.assertEqual(told["frames"], sorted(told["frames"]))
+        self.assertEqual((told["poses"]["after"], len(told["frames"])), (len(told["frames"]), told["poses"]["after"]))
+        self.assertGreater(told["gone"], 0.85)
+        self.assertLessEqual(told["deviation_cm"]["largest"], 2)
+        self.assertLessEqual(told["contacts_cm"]["largest"], 0.3)
+        one, other = Gltf(dense), Gltf(out)
+        self.assertIn("CUBICSPLINE", {way for way, _ in other.samplers})
+        times = max((t for _, t in one.samplers), key=len)
+        self.assertLess(sum(len(t) for _, t in other.samplers), 0.15 * sum(len(t) for _, t in one.samplers))
+        worst = 0.0
+        for second in times[::5]:
+            a, b = one.world(second), other.world(second)
+            worst = max(worst, *(np.linalg.norm(a[n][:3, 3] - b[n][:3, 3]) for n in a))
+        self.assertLessEqual(worst, 0.02)
+        self.assertGreater(worst, 0.002)
+        again = read(out).skeletons[0].clips[0]
+        self.assertEqual((again.keys, again.rate), (told["poses"]["after"], told["rate"]))
+        self.assertIn(gltf_complaints(out), (None, []))
+        text = self.ok("thin", source, "--out", self.out, "--stage", "contacts")
+        self.assertIn("holds no curves", text)
+        self.assertIn("no tolerance is kept", text)
+        self.assertEqual(read(self.out).skeletons[0].clips[0].frames, told["poses"]["before"])
+        part = json.loads(
+            self.ok("thin", source, "--out", out, "--overwrite", "--range", "20:80", "--stage", "keys", "--json")
+        )
+        self.assertLessEqual(set(range(21)), set(part["frames"]))
+        for more, says in (
+            (("--within", 0), "--within has to be above zero"),
+            (("--stage", "poses"), "'poses' is no stage"),
+            (("--range", "5:9999"), "does not lie in"),
+            ((), "exists already"),
+        ):
+            self.refused("thin", source, "--out", out, *(("--overwrite",) if more else ()), *more, says=says)
 
     def test_rate_and_range(self):
         self.retarget("--fps", 60, "--range", "30:90")

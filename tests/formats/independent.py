@@ -42,8 +42,40 @@ def _matrix(node):
     return m
 
 
+def _between(a, b, share):
+    """Spherical interpolation, the short way."""
+    dot = float(a @ b)
+    b, dot = (-b, -dot) if dot < 0 else (b, dot)
+    angle = np.arccos(min(dot, 1.0))
+    if angle < 1e-6:
+        return a + (b - a) * share
+    return (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / np.sin(angle)
+
+
+def _evaluated(way, times, values, second, turns):
+    """The value of a sampler at a time, by the letter of glTF 2.0 (section 3.11 and appendix C)."""
+    smooth = way == "CUBICSPLINE"
+    keys = values.reshape(len(times), 3 if smooth else 1, -1).astype(float)
+    second = min(max(second, times[0]), times[-1])
+    at = int(np.clip(np.searchsorted(times, second, side="right") - 1, 0, max(len(times) - 2, 0)))
+    if len(times) == 1 or second == times[-1]:
+        return keys[-1 if second == times[-1] else 0, 1 if smooth else 0]
+    long = float(times[at + 1] - times[at])
+    s = (second - times[at]) / long
+    if way == "STEP":
+        return keys[at, 0]
+    if not smooth:
+        a, b = keys[at, 0], keys[at + 1, 0]
+        value = _between(a, b, s) if turns else a + (b - a) * s
+    else:
+        (_, a, out), (into, b, _) = keys[at], keys[at + 1]
+        value = (2 * s**3 - 3 * s**2 + 1) * a + long * (s**3 - 2 * s**2 + s) * out
+        value = value + (-2 * s**3 + 3 * s**2) * b + long * (s**3 - s**2) * into
+    return value / np.linalg.norm(value) if turns else value
+
+
 class Gltf:
-    """A glTF file as pygltflib reads it, posed at keys of its first animation (linear ones)."""
+    """A glTF file as pygltflib reads it, posed at times of its first animation as the standard says."""
 
     def __init__(self, path):
         from pygltflib import GLTF2
@@ -62,8 +94,9 @@ class Gltf:
             times, values = _accessor(self.g, sampler.input)[:, 0], _accessor(self.g, sampler.output)
             if channel.target.path == "weights":
                 continue
-            value = values[int(np.argmin(np.abs(times - second)))].astype(float).tolist()
-            setattr(nodes[channel.target.node], channel.target.path, value)
+            turns = channel.target.path == "rotation"
+            value = _evaluated(sampler.interpolation or "LINEAR", times.astype(float), values, second, turns)
+            setattr(nodes[channel.target.node], channel.target.path, value.tolist())
         self.matrices = {}
         for number in range(len(nodes)):
             chain, at = [], number
@@ -75,6 +108,13 @@ class Gltf:
                 m = m @ _matrix(nodes[n])
             self.matrices[number] = m
         return {n.name: self.matrices[i] for i, n in enumerate(nodes)}
+
+    @property
+    def samplers(self):
+        """``(interpolation, times)`` of each channel of the first animation."""
+        animation = self.g.animations[0]
+        found = [animation.samplers[c.sampler] for c in animation.channels]
+        return [(s.interpolation or "LINEAR", _accessor(self.g, s.input)[:, 0]) for s in found]
 
     def skinned(self, second=None):
         """All vertices of all skinned meshes, posed ``(v, 3)``."""

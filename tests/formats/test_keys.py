@@ -8,10 +8,11 @@ import numpy as np
 from tests.formats.test_gltf import Document
 from tests.support import Case, joints_at, show_folder
 from young_marionette.core import rotations as rot
-from young_marionette.core.keys.channel import Channel, Joint, Kind
+from young_marionette.core.keys.channel import Channel, Joint, Kind, Morph
 from young_marionette.core.keys.keyed import KeyedClip
 from young_marionette.core.keys.sampler import Interpolation, Sampler
 from young_marionette.formats import read, write
+from young_marionette.formats.keys_out import weights_together
 from young_marionette.project import commands as do
 from young_marionette.project import delivery, opening, storage
 from young_marionette.project.document import Document as Work
@@ -118,6 +119,49 @@ class Gltf(Case):
         self.assertEqual((rated.frames, rated.rate, rated.start), (61, 30, 2))
         self.assertEqual((cut.frames, cut.start), (13, 0))
         self.close(joints_at(cut), joints_at(entry.clip)[12:25], 1e-5)
+
+    def test_in_betweens_of_different_kinds(self):
+        """Held, straight and smooth ones in one channel are one motion for others, and the same keys when read again."""
+        from tests.formats.independent import Gltf, gltf_complaints
+
+        entry = opening.open_source(self.file())
+        keyed = entry.take
+        times = 1 + np.array([0, 5, 9, 16, 18, 24]) / 24
+        turns = rot.continuous(some_turns(6, 5))
+        ways = np.array([Interpolation[w] for w in ("STEP", "LINEAR", "CUBICSPLINE", "STEP", "LINEAR")])
+        slopes = np.random.default_rng(2).normal(size=(2, 6, 4))
+        mixed = {Channel(Joint(1), Kind.ROTATION): Sampler(times, turns, ways, *slopes)}
+        mixed[Channel(Joint(0), Kind.TRANSLATION)] = Sampler(times, turns[:, :3], ways, *slopes[..., :3])
+        clip = KeyedClip("mixed", keyed.skeleton, 24.0, mixed)
+        write(self.folder / "mixed.glb", clip)
+        self.assertIn(gltf_complaints(self.folder / "mixed.glb"), (None, []))
+        dense, other = clip.sample(), Gltf(self.folder / "mixed.glb")
+        places = joints_at(dense)
+        for frame in range(0, dense.frames, 3):
+            world = other.world(np.float32(dense.start + frame / 24))
+            for joint, name in enumerate(dense.skeleton.names):
+                self.close(world[name][:3, 3], places[frame, joint], 2e-4, f"frame {frame}, {name}")
+        again = read(self.folder / "mixed.glb").skeletons[0].clips[0]
+        self.assertEqual((again.rate, again.keys), (24.0, 6))
+        for channel, sampler in clip.samplers.items():
+            told = again.samplers[channel]
+            self.assertEqual(told.interpolation.tolist(), ways.tolist())
+            self.close(told.times, times, 1e-6)
+            self.close(told.values, sampler.values, 1e-6)
+
+    def test_morphs_of_one_mesh_keep_their_keys(self):
+        """Each with keys of its own: all are given those of the others, and stay curves."""
+        times = (np.array([0.0, 0.5, 1.0]), np.array([0.25, 1.0]))
+        keyed = opening.open_source(self.file()).take
+        one = Sampler(times[0], [[0.0], [1.0], [0.0]], Interpolation.CUBICSPLINE, np.zeros((3, 1)), np.zeros((3, 1)))
+        two = Sampler(times[1], [[0.2], [0.8]], Interpolation.LINEAR)
+        channels = {Channel(Morph(n), Kind.WEIGHT): s for n, s in (("a", one), ("b", two))}
+        clip = KeyedClip("faces", keyed.skeleton, 24.0, channels)
+        together = weights_together(clip, ["a", "b"])
+        self.close(together.times, [0, 0.25, 0.5, 1.0], 1e-12)
+        self.assertIs(together.uniform, Interpolation.CUBICSPLINE)
+        at = np.linspace(0, 1, 33)
+        self.close(together.at(at), np.concatenate([one.at(at), two.at(at)], 1), 1e-12)
 
     def test_lowered_or_centred_keys_stay_keys(self):
         entry = opening.open_source(self.file()).corrected(lift=0.5, centred="origin")

@@ -12,11 +12,16 @@ from young_marionette.core.contacts.contact import Contact, Contacts
 from young_marionette.core.contacts.points import point_rows
 from young_marionette.core.errors import InputError
 from young_marionette.core.filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Spikes
+from young_marionette.core.passes import posing
+from young_marionette.core.passes.correction import Correction
 from young_marionette.core.passes.edits import Offset, Retime, Scale
 from young_marionette.core.passes.keeping import Limbs, held
 from young_marionette.core.passes.measuring import turned
 from young_marionette.core.passes.stack import METHODS, Pass, Plant
+from young_marionette.core.thinning.settings import Thin
+from young_marionette.core.thinning.tolerances import Emphasis
 from young_marionette.project import commands as do
+from young_marionette.project import keying
 from young_marionette.project.document import Document
 from young_marionette.project.pass_files import presets_bytes, presets_of
 from young_marionette.project.passes import Preset
@@ -315,3 +320,100 @@ class Kept(PassCase):
         ):
             with self.assertRaisesRegex(InputError, "x.passes"):
                 presets_of("x.passes", data)
+
+
+class ThinnedClips(PassCase):
+    def edited(self):
+        """Thinned, and one key moved by hand."""
+        self.add(Thin(0.02, emphases=(Emphasis(0.5, parts=("left arm",)),), forced=(40,)))
+        keys = keying.keys_of(self.worked_out())
+        moved, _ = keying.move(keys, [sorted(f for f, _ in keys.marks)[3]], 1)
+        self.document.do(do.SetKeys(self.bake_id, moved))
+        return self.bake
+
+    def worked_out(self):
+        self.bake.passed.stage()
+        return self.bake
+
+    def test_thinning_is_a_pass(self):
+        self.add(Spikes())
+        self.add(Thin(0.02))
+        stage = self.bake.passed.stage()
+        self.assertEqual(stage.clip.frames, self.bake.dense.frames)
+        self.assertLess(len(stage.poses.frames), 0.25 * stage.clip.frames)
+        before = self.bake.passed.stage(1).clip
+        away = np.linalg.norm(joints_at(stage.clip) - joints_at(before), axis=-1)
+        self.assertLessEqual(float(away.max()), 0.02)
+        self.close(stage.clip.rotations, self.bake.placed_take.sample().rotations, 0)
+        # While it is not known, what is shown is what comes into it.
+        self.add(Gaussian(0.05))
+        self.assertEqual(self.bake.passed.part(10, 12).frames, 3)
+        self.assertRaises(InputError, self.add, Thin(0.0))
+        self.assertRaises(InputError, self.add, Thin(stages=()))
+
+    def test_edited_keys_stand_by_themselves(self):
+        bake = self.edited()
+        self.assertEqual([p.method.code for p in bake.passes], ["thin", "keys"])
+        keys = bake.passes[-1].method
+        self.close(bake.passed.part(20, 25).rotations, keys.keyed.sample().rotations[20:26], 1e-12)
+        self.close(bake.passed.stage().clip.rotations, keys.keyed.sample().rotations, 0)
+        self.document.do(do.SetKeys(self.bake_id, keying.insert(keys, 55)))
+        self.assertEqual([p.method.code for p in self.bake.passes], ["thin", "keys"])
+        self.document.undo()
+        self.document.undo()
+        self.assertEqual([p.method.code for p in self.bake.passes], ["thin"])
+
+    def test_they_are_kept_with_the_project(self):
+        bake = self.edited()
+        path = self.folder / "thinned.marionette"
+        save(path, self.document.state)
+        loaded = load(path).entry(self.bake_id)
+        self.assertEqual(loaded.passes[0], bake.passes[0])
+        old, new = bake.passes[1].method, loaded.passes[1].method
+        self.assertEqual((new.marks, new.beneath), (old.marks, old.beneath))
+        self.assertEqual(new.keyed.digest, old.keyed.digest)
+        with zipfile.ZipFile(path) as archive:
+            names = archive.namelist()
+            document = json.loads(archive.read(next(n for n in names if n.endswith(".json"))))
+        document["bakes"][-1]["passes"][1]["settings"]["motion"]["blob"] = "0" * 32
+        broken = self.folder / "broken.marionette"
+        with zipfile.ZipFile(path) as archive, zipfile.ZipFile(broken, "w") as out:
+            for name in names:
+                data = json.dumps(document).encode() if name.endswith(".json") else archive.read(name)
+                out.writestr(name, data)
+        self.assertRaises(InputError, load, broken)
+
+    def test_presets_take_no_keys_along(self):
+        bake = self.edited()
+        preset = do.preset_of(bake, "thin it")
+        self.assertEqual([p.method.code for p in preset.passes], ["thin"])
+        self.assertEqual(preset.passes[0].method.forced, ())
+        again = presets_of("x", presets_bytes((preset,)))
+        self.assertEqual([p.method for p in again[0].passes], [p.method for p in preset.passes])
+
+    def test_a_range_is_thinned_again(self):
+        keys = self.edited().passes[-1].method
+        dense = keying.make_dense(keys, (30, 60))
+        again = keying.thin_again(dense, self.bake, Thin(0.02), (30, 60))
+        self.assertLess(len(again.marks), len(keys.marks) + 6)
+        before, after = keys.keyed.sample(), again.keyed.sample()
+        away = np.linalg.norm(joints_at(after) - joints_at(before), axis=-1)
+        self.assertLessEqual(float(away.max()), 0.0205)
+        outside = np.r_[0:30, 61 : before.frames]
+        self.assertLess(float(away[outside].max()), 3e-4)
+
+    def test_poses_of_thinned_and_dense_clips(self):
+        before = self.bake.passed.part(50, 50)
+        limb = self.bake.passed.limbs.legs[0].limb
+        after = posing.reached(before, limb, (0, 0.05, 0))
+        one = keying.posed(self.bake, 50, before, after)
+        self.assertIsInstance(one.method, Correction)
+        self.document.do(keying.laid(self.bake, one, "change a pose"))
+        self.assertEqual(len(self.bake.passes), 1)
+        again = keying.posed(self.bake, 50, after, posing.turned(after, limb.end, (0.1, 0, 0)))
+        self.assertEqual(again.id, one.id)  # another change at the same frame goes into the same correction
+        self.document.undo()
+        bake = self.edited()
+        made = keying.posed(bake, 50, before, after)
+        self.assertEqual(made.id, bake.passes[-1].id)
+        self.assertIn((50, "hand-made"), made.method.marks)

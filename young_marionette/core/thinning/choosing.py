@@ -81,6 +81,12 @@ def chosen(
     return _split(path, betweens, tolerances, step, not quick)
 
 
+def least(rules: Rules) -> np.ndarray:
+    """The fewest frames ``(keys,)`` that all windows hold one of, and the ends, whatever lies between them."""
+    count = len(rules.barred)
+    return _Graph(rules.limits, rules).path() if count > 1 else np.arange(count)
+
+
 def _split(
     path: np.ndarray, betweens: Betweens, tolerances: np.ndarray, step: Callable[[], None], closely: bool
 ) -> np.ndarray:

@@ -15,7 +15,7 @@ from ..keys.channel import Channel, Joint, Kind, Morph
 from ..keys.keyed import KeyedClip
 from ..keys.sampler import Interpolation, Sampler
 from .accents import accents
-from .choosing import Rules, chosen
+from .choosing import Rules, chosen, least
 from .joining import by_stretch, joined, labelled, missed_by
 from .joints import fewer
 from .motion import Motion, motion_of
@@ -168,7 +168,7 @@ class _Block:
         _, spans, betweens, strengths = self._prepared(asked)
         tolerances = _FIRM * asked.tolerances.all
         rules, _ = self._rules(asked, contacts, strengths)
-        path = chosen(spans, betweens, rules, tolerances, _nothing, True) if asked.promises else _least(rules)
+        path = chosen(spans, betweens, rules, tolerances, _nothing, True) if asked.promises else least(rules)
         made = betweens.of(path[:-1], path[1:], None)
         worst = max(made, key=lambda b: float(b.misses[0]), default=None)
         if worst is None:
@@ -183,7 +183,7 @@ class _Block:
         motion, spans, betweens, strengths = self._prepared(asked)
         tolerances = _FIRM * asked.tolerances.all
         rules, changes = self._rules(asked, contacts, strengths)
-        path = chosen(spans, betweens, rules, tolerances, step) if asked.promises else _least(rules)
+        path = chosen(spans, betweens, rules, tolerances, step) if asked.promises else least(rules)
         path, curves = _fitted(motion, betweens, path, tolerances, asked.promises)
         step()
         if JOINTS in asked.stages:
@@ -267,17 +267,6 @@ def _fitted(
         path = np.union1d(path, worst)
 
 
-def _least(rules: Rules) -> np.ndarray:
-    """The fewest frames that all windows hold one of, and the ends; where contacts change rather than beside that."""
-    picked = {0, len(rules.barred) - 1}
-    for low, high in sorted(rules.windows, key=lambda w: w[1]):
-        if not any(low <= f <= high for f in picked):
-            # As late as the window allows, so that it serves others too; on a change where there is one.
-            liked = [f for f in range(low, high + 1) if rules.likes[f] >= 1]
-            picked.add(liked[-1] if liked else high)
-    return np.array(sorted(picked))
-
-
 def _keys(motion: Motion) -> list[Key]:
     joints = [("rotation", j) for j in range(len(motion.skeleton))]
     return joints + [("move", j) for j in motion.moves] + [("weight", m) for m in range(len(motion.weights))]
@@ -340,17 +329,24 @@ def keyed_of(clip: Clip, curves: Mapping[Key, Curve]) -> KeyedClip:
     """Curves of frames as a KeyedClip in seconds; what never moves has one key."""
     samplers: dict[Channel, Sampler] = {}
     kinds = {"rotation": Kind.ROTATION, "move": Kind.TRANSLATION, "weight": Kind.WEIGHT}
-    for (kind, number), curve in curves.items():
+    for place, ((kind, number), curve) in enumerate(curves.items()):
         channel = Channel(Morph(clip.morphs[number]) if kind == "weight" else Joint(number), kinds[kind])
-        values = curve.values
-        if np.ptp(values, axis=0).max() < 1e-9 and not curve.out.any() and not curve.inner.any():
-            curve = curve.picked(np.arange(1), np.zeros(0, np.int8))
+        if _is_still(curve):
+            # The first one tells how long the clip is.
+            ends = np.unique([0, len(curve.frames) - 1]) if place == 0 else np.arange(1)
+            curve = curve.picked(ends, np.zeros(len(ends) - 1, np.int8))
         smooth = (curve.ways == Interpolation.CUBICSPLINE).any()
         tangents = (curve.inner * clip.rate, curve.out * clip.rate) if smooth else (None, None)
         samplers[channel] = Sampler(clip.start + curve.frames / clip.rate, curve.values, curve.ways, *tangents)
     if len(clip.scaled):
         samplers |= _scales(clip)
     return KeyedClip(clip.name, clip.skeleton, clip.rate, samplers)
+
+
+def _is_still(curve: Curve) -> bool:
+    smooth = np.append(curve.ways, 0) == Interpolation.CUBICSPLINE
+    sizes = [np.abs(curve.out[smooth]), np.abs(curve.inner[np.roll(smooth, 1)])]
+    return bool(np.ptp(curve.values, axis=0).max() < 1e-9 and all(s.max(initial=0.0) < 1e-9 for s in sizes))
 
 
 def _scales(clip: Clip) -> dict[Channel, Sampler]:

@@ -108,9 +108,9 @@ class KeySheet(QFrame):
         outer.addWidget(label("Keyboard shortcuts", "title"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(3)
         outer.addLayout(grid)
-        for column, groups in enumerate(((0, 1), (2, 4), (5, 3, 6))):
+        for column, groups in enumerate(((0, 4, 5), (1, 2), (3, 6))):
             row = 0
             for group in groups:
                 heading, keys = SHEET[group]
@@ -129,7 +129,7 @@ class KeySheet(QFrame):
             return
         self.adjustSize()
         parent = self.parentWidget()
-        self.move((parent.width() - self.width()) // 2, max((parent.height() - self.height()) // 2, 10))
+        self.move((parent.width() - self.width()) // 2, max((parent.height() - self.height()) // 2 - 20, 10))
         self.show()
         self.raise_()
         self.setFocus()

@@ -168,7 +168,7 @@ class _Block:
         _, spans, betweens, strengths = self._prepared(asked)
         tolerances = _FIRM * asked.tolerances.all
         rules, _ = self._rules(asked, contacts, strengths)
-        path = chosen(spans, betweens, rules, tolerances, _nothing, True) if asked.promises else least(rules)
+        path = chosen(spans, betweens, rules, tolerances, lambda: None, True) if asked.promises else least(rules)
         made = betweens.of(path[:-1], path[1:], None)
         worst = max(made, key=lambda b: float(b.misses[0]), default=None)
         if worst is None:
@@ -246,10 +246,6 @@ class _Block:
             else:
                 mark = ACCENT if strengths[frame] >= _LIKED else PROMISE
             self.marks[frame + self._first] = mark
-
-
-def _nothing() -> None:
-    """What is too quick for progress tells none."""
 
 
 def _fitted(

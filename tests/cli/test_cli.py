@@ -420,9 +420,11 @@ class Demo(Case):
             "sweep_quay on Gull.bvh",
             "Quillmouth.marionette",
             "quay to Heron.stringing",
+            "light_lamp on Heron thinned.glb",
         ):
             self.assertIn(words, out)
             self.assertTrue((folder / words).exists())
+        self.assertRegex(out, r"thinned within 1 cm in [\d.]+ s: 241 frames became \d\d poses")
         self.assertEqual(run("demo", "--out", folder)[0], 0)
 
     def test_a_folder_that_can_not_be_made(self):

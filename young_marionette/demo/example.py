@@ -10,6 +10,7 @@ from rich.table import Table
 
 from ..core.filters.methods import Adaptive, Spikes
 from ..core.passes.stack import Pass
+from ..core.thinning.settings import Thin
 from ..formats import read
 from ..project import delivery, opening, storage
 from ..project import stringing as stringings
@@ -17,6 +18,7 @@ from ..project.cleaning import clean
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
+from ..project.thinning import thin
 from ..wording.facts import rest_pose_words
 from .props import PROPS
 from .show import write_show
@@ -61,6 +63,7 @@ def play(folder, console):
         written += files
     console.print(table)
     written.append(_cleaned(folder, console))
+    written.append(_thinned(folder, console))
     project = folder / "Quillmouth.marionette"
     storage.save(project, demo_state(folder, paths))
     console.print("\nWritten:")
@@ -118,6 +121,25 @@ def _cleaned(folder, console):
         f"rotations changed by {changes.degrees[0]:.1f}° RMS; feet slide {changes.slides[1] * 1000:.1f} mm where they stand, "
         f"{changes.slides[0] * 1000:.0f} mm before; highest speed of hands and feet {changes.peaks[0]:.1f} m/s before, "
         f"{changes.peaks[1]:.1f} m/s after."
+    )
+    return out
+
+
+def _thinned(folder, console):
+    """Thin one of the bakes to few poses, and tell the numbers; gives the file that was written."""
+    source_name, rig_name = SHOWN[0]
+    baked = opening.open_source(folder / f"{Path(source_name).stem} on {Path(rig_name).stem}.bvh")
+    begun = time.perf_counter()
+    made = thin(baked, Thin())
+    took = time.perf_counter() - begun
+    poses, off = made.poses, made.poses.deviation
+    out = folder / f"{baked.name} thinned.glb"
+    delivery.deliver(out, made.keyed, baked, overwrite=True)
+    console.print(
+        f"\n{baked.name} thinned within 1 cm in {took:.1f} s: {poses.before[0]} frames became {poses.after[0]} poses "
+        f"({poses.gone:.0%} gone), {poses.before[1]:,} keys became {poses.after[1]:,}; off by {off.places.largest * 100:.2f} cm "
+        f"at most ({off.places.name}, frame {off.places.frame}), {off.places.rms * 100:.2f} cm RMS; planted points by "
+        f"{off.planted.largest * 100:.2f} cm."
     )
     return out
 

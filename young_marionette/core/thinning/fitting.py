@@ -113,10 +113,9 @@ class _Fit:
             place = self._place(joint, parent, above, places)
             away = place - self._taken(motion.places[joint])
             grow(worst[0], away, self._look(joint))
-            wanted = self._wanted(joint, dense, away)
-            turn = self._turn(joint, above, wanted)
-            other = turn - dense
-            grow(worst[1], other, self._look(joint))
+            turn = self._turn(joint, above, dense, away)
+            if above is None or not motion.still[joint] or motion.looks:  # else it is off as what it hangs on
+                grow(worst[1], turn - dense, self._look(joint))
             self._ends(joint, away, turn, dense, worst)
             turns.append(turn)
             places.append(place)
@@ -171,11 +170,17 @@ class _Fit:
         )
         return rot.product_rows(turn, dense, np.empty_like(dense))
 
-    def _turn(self, joint: int, above: np.ndarray | None, wanted: np.ndarray) -> np.ndarray:
+    def _turn(self, joint: int, above: np.ndarray | None, dense: np.ndarray, away: np.ndarray) -> np.ndarray:
         motion = self.motion
-        if not motion.thinned[joint]:
+        if motion.still[joint]:
+            local = motion.local[joint][:, :1, None]
+            if self.wants:
+                self.tangents["rotation", joint] = np.zeros((2, 4, len(self.first)), local.dtype)
+            local = np.broadcast_to(local, dense.shape)
+        elif not motion.thinned[joint]:
             local = self._taken(motion.local[joint])
         else:
+            wanted = self._wanted(joint, dense, away)
             if above is None:
                 target = wanted
             else:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..keys.sampler import Interpolation
-from .rebuilding import Curve, Key, Rebuilt, weight_misses
+from .rebuilding import Curve, Key, Rebuilt, inside, weight_misses
 from .spans import over
 
 if TYPE_CHECKING:
@@ -23,10 +23,18 @@ def labelled(motion: Motion, curves: dict[Key, Curve], path: np.ndarray, toleran
     if len(path) < 2:
         return curves
     ways = np.full(len(path) - 1, Interpolation.CUBICSPLINE, np.int8)
+    first, last = path[:-1], path[1:]
     for way, share in ((Interpolation.LINEAR, _STRAIGHT), (Interpolation.STEP, _STILL)):
         trial = {key: replace(curve, ways=np.full(len(curve.ways), way, np.int8)) for key, curve in curves.items()}
-        # What is held comes to the next key in one step, which must not show either.
-        ways[by_stretch(missed_by(motion, trial, tolerances), path) <= share] = way
+        # Most are told by their middle, and what is held by its end, too.
+        some = np.flatnonzero(last - first > 1)
+        for at in ((first + last) // 2, last - 1):
+            some = some[missed_by(motion, trial, tolerances, at[some]) <= share] if len(some) else some
+        if len(some):
+            frames, owner = inside(first[some], last[some])
+            worst = np.zeros(len(some))
+            np.maximum.at(worst, owner, missed_by(motion, trial, tolerances, frames))
+            ways[some[worst <= share]] = way
     ways[(np.diff(path) == 1)] = Interpolation.LINEAR
     return {key: replace(curve, ways=ways) for key, curve in curves.items()}
 
@@ -91,9 +99,12 @@ def by_stretch(values: np.ndarray, path: np.ndarray) -> np.ndarray:
     return np.maximum(np.maximum.reduceat(values, path[:-1]), ends)
 
 
-def missed_by(motion: Motion, curves: dict[Key, Curve], tolerances: np.ndarray) -> np.ndarray:
-    """What curves miss on each frame ``(frames,)``, as a share of the tolerances."""
-    missed = over(Rebuilt(motion, curves).misses(), tolerances)
+def missed_by(
+    motion: Motion, curves: dict[Key, Curve], tolerances: np.ndarray, at: np.ndarray | None = None
+) -> np.ndarray:
+    """What curves miss on each frame, or at frames ``at (n,)``, as a share of the tolerances."""
+    missed = over(Rebuilt(motion, curves, at).misses(), tolerances)
     if len(motion.weights):
-        missed = np.maximum(missed, weight_misses(motion, curves) / tolerances[3])
+        weights = weight_misses(motion, curves) / tolerances[3]
+        missed = np.maximum(missed, weights if at is None else weights[at])
     return missed  # type: ignore[no-any-return]

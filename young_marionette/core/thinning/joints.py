@@ -15,12 +15,13 @@ import numpy as np
 from .. import rotations as rot
 from ..keys.sampler import Interpolation
 from .fitting import hermite
-from .rebuilding import Curve, Key, Rebuilt, rows_of
+from .rebuilding import Curve, Key, Rebuilt, inside, rows_of
+from .spans import SHORT
 
 if TYPE_CHECKING:
     from .motion import Motion
 
-_SWEEPS = 3  # each looks at all odd keys, then at all even ones
+_SWEEPS, _FEWER = 3, 2  # of a short motion, and of a long one: each looks at all odd keys, then at all even ones
 _NEAR = 1e-3  # metres: a point that is no further from a joint does not move when it turns
 
 
@@ -35,7 +36,12 @@ def fewer(
     parents = motion.skeleton.parents
     joints = [j for j in reversed(range(len(parents))) if parents[j] >= 0 and j not in motion.moves]
     joints = [j for j in joints if ("rotation", j) in curves]
-    for _ in range(_SWEEPS):
+    for joint in [j for j in joints if motion.still[j]]:
+        curve = curves["rotation", joint]
+        ends = np.unique([0, len(curve.frames) - 1])
+        curves["rotation", joint] = curve.picked(ends, np.full(len(ends) - 1, Interpolation.LINEAR, np.int8))
+    joints = [j for j in joints if not motion.still[j]]
+    for _ in range(_SWEEPS if motion.frames <= SHORT else _FEWER):
         slack = _Slack(motion, curves, tolerances)
         gone = 0
         for joint in joints:
@@ -128,7 +134,7 @@ def _thin_joint(motion: Motion, curves: dict[Key, Curve], joint: int, parity: in
     parent = int(motion.skeleton.parents[joint])
     target = rot.product_rows(_back(slack.rebuilt.world[parent]), motion.world[joint])
     trial = _without(curve, tried, target)
-    at, owner = _inside(curve.frames[tried - 1], curve.frames[tried + 1])
+    at, owner = inside(curve.frames[tried - 1], curve.frames[tried + 1])
     below, rows = slack.below(joint), trial.rows(at, True)
     away = rows - slack.local[joint][:, at]
     angle = 4 * np.arcsin(np.minimum(np.sqrt(np.einsum("cf,cf->f", away, away)) / 2, 1))
@@ -146,20 +152,12 @@ def _back(rows: np.ndarray) -> np.ndarray:
     return rows * np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
 
 
-def _inside(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """``(frames inside of stretches, end to end; the number of the stretch of each)``."""
-    lengths = last - first - 1
-    owner = np.repeat(np.arange(len(first)), lengths)
-    within = np.arange(lengths.sum()) - np.repeat(np.cumsum(lengths) - lengths, lengths)
-    return first[owner] + 1 + within, owner
-
-
 def _without(curve: Curve, gone: np.ndarray, target: np.ndarray) -> Curve:
     """A curve without some keys, none beside another; what takes their place is fitted to ``target (c, frames)``."""
     first, last = gone - 1, gone + 1
     a, b = curve.frames[first], curve.frames[last]
     out, inner = curve.out.copy(), curve.inner.copy()
-    at, owner = _inside(a, b)
+    at, owner = inside(a, b)
     share = (at - a[owner]) / (b - a)[owner]
     head, tail, *basis = hermite(share)
     residual = target[:, at].T - head[:, None] * curve.values[first][owner] - tail[:, None] * curve.values[last][owner]
@@ -191,7 +189,7 @@ def _thin_weight(motion: Motion, key: Key, curve: Curve, tolerances: np.ndarray)
         if not len(tried):
             continue
         trial = _without(curve, tried, rows)
-        at, owner = _inside(curve.frames[tried - 1], curve.frames[tried + 1])
+        at, owner = inside(curve.frames[tried - 1], curve.frames[tried + 1])
         away = np.abs(trial.rows(at, False) - rows[:, at])[0] * (look[at] if isinstance(look, np.ndarray) else look)
         worst = np.zeros(len(tried))
         np.maximum.at(worst, owner, away)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 _ARM = 0.1  # metres: a bone as long as this makes good half of what its parents miss, a longer one more
+_STILL = 1e-9  # of a quaternion's components: what changes by less does not turn
 Share = float | np.ndarray
 
 
@@ -27,7 +28,7 @@ class Motion:
     """``local (joints, 4, frames)``: rotations, of signs that go on. ``world`` and ``places``: rotations and positions in the
     world. ``moves {joint: (3, frames)}``: positions in the parent's axes. ``weights (morphs, frames)``.
 
-    ``thinned (joints,)``, ``thinned_morphs``: whether it is to have fewer keys. ``pulls (joints, 3)``: where, in a joint's own
+    ``still (joints,)``: whether a joint never turns against what it hangs on. ``thinned (joints,)``, ``thinned_morphs``: whether it is to have fewer keys. ``pulls (joints, 3)``: where, in a joint's own
     axes, its children lie, and ``shares (joints,)``: how much of what their places miss it makes good. ``planted {joint: [(offset
     (3,), whether it stands (frames,))]}``. ``looks``: of each joint, then each morph, one over its factor (see tolerances).
     """
@@ -39,6 +40,7 @@ class Motion:
     places: np.ndarray
     moves: Mapping[int, np.ndarray]
     weights: np.ndarray
+    still: np.ndarray
     thinned: np.ndarray
     thinned_morphs: np.ndarray
     pulls: np.ndarray
@@ -92,6 +94,7 @@ def motion_of(
         places,
         {int(j): moves[i] for i, j in enumerate(clip.moving)},
         np.ascontiguousarray(clip.weights.T),
+        np.ptp(local, axis=-1).max(axis=-1, initial=0.0) < _STILL if len(skeleton) else np.zeros(0, bool),
         np.array([names is None or name in names for name in skeleton.names], bool),
         np.array([names is None or name in names for name in clip.morphs], bool),
         pulls,

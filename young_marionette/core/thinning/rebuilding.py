@@ -152,6 +152,9 @@ def weight_misses(motion: Motion, curves: Mapping[Key, Curve]) -> np.ndarray:
     return worst
 
 
-def straight(curve: Curve) -> Curve:
-    """The same keys, with straight in-betweens."""
-    return replace(curve, ways=np.full(len(curve.frames) - 1, Interpolation.LINEAR, np.int8))
+def inside(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """``(frames inside of stretches, end to end; the number of the stretch of each)``."""
+    lengths = last - first - 1
+    owner = np.repeat(np.arange(len(first)), lengths)
+    within = np.arange(lengths.sum()) - np.repeat(np.cumsum(lengths) - lengths, lengths)
+    return first[owner] + 1 + within, owner

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import TYPE_CHECKING
@@ -19,6 +18,7 @@ from .choosing import Rules, chosen, least
 from .joining import by_stretch, joined, labelled, missed_by
 from .joints import fewer
 from .motion import Motion, motion_of
+from .processes import thin_blocks
 from .rebuilding import Curve, Key, rows_of
 from .settings import CONTACTS, JOINTS, Thin
 from .spans import Betweens, Spans
@@ -102,30 +102,31 @@ class Thinner:
         """Keys within the tolerances, near the fewest. ``progress(share)``: told on the way; what it raises ends the work."""
         first, last = self._range()
         blocks = self._of(asked.emphases, first, last)
-        told = [0] * len(blocks)
+        made = thin_blocks(self.subject, asked, len(blocks), progress) if len(blocks) > 1 else None
+        if made is None:
+            made, told = [], 0
 
-        def work(number: int) -> dict[Key, Curve]:
             def step() -> None:
-                told[number] = min(told[number] + 1, 99)
+                nonlocal told
+                told = min(told + 1, 99)
                 if progress is not None:
-                    progress(sum(told) / (100 * len(blocks)))
+                    progress((len(made) + told / 100) / len(blocks))
 
-            made = blocks[number].run(asked, self.subject.contacts, step)
-            told[number] = 100
-            return made
-
-        if len(blocks) > 1:
-            with ThreadPoolExecutor(2) as pool:
-                parts = list(pool.map(work, range(len(blocks))))
-        else:
-            parts = [work(0)]
+            for number in range(len(blocks)):
+                told = 0
+                made.append(self.block(asked, number, step))
+        parts = [curves for curves, _ in made]
         curves = {key: _end_to_end([part[key] for part in parts]) for key in parts[0]}
         curves = {key: self._widened(key, curve, first, last) for key, curve in curves.items()}
-        keyed = keyed_of(self._clip, curves)
         marks: dict[int, str] = {}
-        for block in blocks:
-            marks |= block.marks
-        return Thinned(keyed, marks)
+        for _, some in made:
+            marks |= some
+        return Thinned(keyed_of(self._clip, curves), marks)
+
+    def block(self, asked: Thin, number: int, step: Callable[[], None]) -> tuple[dict[Key, Curve], dict[int, str]]:
+        """``(curves, marks)`` of one of the blocks that a long clip is thinned in."""
+        block = self._of(asked.emphases, *self._range())[number]
+        return block.run(asked, self.subject.contacts, step), block.marks
 
     def _range(self) -> tuple[int, int]:
         end = self._clip.frames - 1

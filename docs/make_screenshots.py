@@ -6,14 +6,20 @@ import tempfile
 import time
 from pathlib import Path
 
+sys.path.insert(0, str(Path(__file__).parent.parent))  # for what benchmarks measure
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 for place in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):
     os.environ[place] = tempfile.mkdtemp()
 
-from young_marionette.app import settings  # noqa: E402
+from PySide6.QtCore import QPointF, QRectF, Qt  # noqa: E402
+from PySide6.QtGui import QPainter, QPen, QPixmap, QPolygonF  # noqa: E402
+
+from benchmarks.thinning import blind  # noqa: E402
+from young_marionette.app import settings, theme  # noqa: E402
 from young_marionette.app.main import make_app  # noqa: E402
 from young_marionette.app.window import Window  # noqa: E402
 from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes  # noqa: E402
+from young_marionette.core.thinning.settings import Thin  # noqa: E402
 from young_marionette.demo.example import demo_state  # noqa: E402
 from young_marionette.project import commands as do  # noqa: E402
 
@@ -122,6 +128,24 @@ def main():
     session.undo()
     session.undo()
     settings.put("curves/refine", False)
+    settings.put("lanes/refine", True)
+    session.do(do.Choose(names["light_lamp"]))
+    session.do(do.Bake())
+    session.compare_with(session.baked[-1].id)
+    session.step_changed.emit()
+    desk.add_pass(Thin())
+    while session.passing.busy or session.passing.lags:
+        app.processEvents()
+    OUT.joinpath("thinning.png").unlink(missing_ok=True)
+    comparison(session.refined.passed).save(str(OUT / "thinning.png"))
+    window.timeline.scale.show(0, 240)
+    pose = session.passing.poses.frames[9]
+    session.seek(pose)
+    session.choose_keys((pose,))
+    session.show_curves_of(("leftHand",))
+    shot("poses", 2.0)
+    session.show_curves_of(())
+    settings.put("lanes/refine", False)
     session.go("deliver")
     window.desks["deliver"].folder.setText("~/quillmouth")
     window.desks["deliver"].suffix.setText("_v1")
@@ -131,6 +155,48 @@ def main():
     shot("snags")
     sys.stdout.flush()
     os._exit(0)
+
+
+def comparison(passed):
+    """How far thinning, and deleting keys blindly, are off on each frame; the numbers are printed as a table."""
+    dense, poses = passed.clip, passed.stage().poses
+    last = dense.frames - 1
+    ways = [("Thinned within 1 cm", poses.after[0], poses.deviation)]
+    for name, kept in (
+        ("Every fifth key deleted", [f for f in range(dense.frames) if f % 5 != 4 or f == last]),
+        ("Every second key deleted", [*range(0, last, 2), last]),
+        ("All but every fifth deleted", [*range(0, last, 5), last]),
+        (f"{poses.after[0]} keys kept evenly", [round(i * last / (poses.after[0] - 1)) for i in range(poses.after[0])]),
+    ):
+        ways.append((name, len(kept), blind(dense, kept)))
+    print("| | keys on the timeline | largest | RMS |\n|---|---|---|---|")
+    picture = QPixmap(1000, 60 + 74 * len(ways))
+    picture.fill(theme.colour("base"))
+    p = QPainter(picture)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setFont(theme.font(13))
+    for i, (name, count, off) in enumerate(ways):
+        print(f"| {name} | {count} | {off.places.largest * 100:.2f} cm | {off.places.rms * 100:.2f} cm |")
+        top, foot = 20 + 74 * i, 80 + 74 * i
+        p.fillRect(QRectF(270, top, 700, 60), theme.colour("raised"))
+        p.setPen(theme.colour("text"))
+        p.drawText(QRectF(16, top, 244, 30), Qt.AlignmentFlag.AlignVCenter, name)
+        p.setPen(theme.colour("quiet"))
+        p.drawText(
+            QRectF(16, top + 28, 244, 26), f"{count} of {dense.frames} frames, {off.places.largest * 100:.1f} cm"
+        )
+        points = [
+            QPointF(270 + 700 * f / last, max(foot - 12 * 100 * float(v), top)) for f, v in enumerate(off.lane.tolist())
+        ]
+        p.setPen(QPen(theme.colour("brass" if i == 0 else "marionette"), 1.6))
+        p.drawPolyline(QPolygonF(points))
+        p.setPen(QPen(theme.colour("quiet"), 1, Qt.PenStyle.DashLine))
+        p.drawLine(QPointF(270, foot - 12), QPointF(970, foot - 12))
+    p.setPen(theme.colour("quiet"))
+    told = f"Off the dense motion, frames 0 to {last}; dashed: 1 cm; a lane is 5 cm high"
+    p.drawText(QRectF(270, 24 + 74 * len(ways), 700, 24), told)
+    p.end()
+    return picture
 
 
 if __name__ == "__main__":

@@ -27,7 +27,7 @@ class ThinCase(WindowCase):
             settings.put(key, value)
         super().setUp()
         self.session.do(do.Choose(self.id_of("light_lamp")))
-        self.session.do(do.Bake())
+        self.session.do(do.Bake(None, (0, 110)))
         self.refine, self.lanes = self.desk("refine"), self.window.timeline.lanes
         if self.thinned:
             self.refine.add_pass(Thin(0.02, stages=(CONTACTS, KEYS)))
@@ -181,7 +181,7 @@ class Editing(ThinCase):
 
     def test_poses_on_the_stage(self):
         stage, frames = self.window.stage, self.poses.frames
-        a, b, c = frames[6:9]
+        a, b, c = frames[5:8]
         before = self.motion()
         self.session.seek(b)
         self.session.show_curves_of(("leftHand",))

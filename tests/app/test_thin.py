@@ -179,6 +179,39 @@ class Editing(ThinCase):
             self.assertFalse(self.defects)
             self.session.choose_keys((self.poses.frames[4],))
 
+    def test_tangents_in_the_curves(self):
+        settings.put("curves/refine", True)
+        self.session.step_changed.emit()
+        self.session.show_curves_of(("leftLowerArm",))
+        self.settled()
+        plot = self.window.timeline.curves.plot
+        handle = next(h for h in plot.handles if h.frame == self.poses.frames[5] and None not in h.slopes)
+        before = self.motion()
+        self.session.choose_keys((handle.frame,))
+        for modifiers in (NONE, ALT):
+            handle = next(h for h in plot.handles if (h.frame, h.axis) == (handle.frame, handle.axis))
+            end = plot._arm(handle, 1).toPoint()
+            QTest.mousePress(plot, Qt.MouseButton.LeftButton, modifiers, end)
+            QTest.mouseMove(plot, end + QPoint(0, -8))
+            QTest.mouseMove(plot, end + QPoint(0, -16))
+            QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, modifiers, end + QPoint(0, -16))
+            self.settled()
+        changed = np.flatnonzero((self.motion().rotations != before.rotations).any((1, 2)))
+        self.assertTrue(self.poses.frames[5] < changed.min() and changed.max() < self.poses.frames[6])
+        self.session.undo()
+        self.session.undo()
+        self.settled()
+        self.close(self.motion().rotations, before.rotations, 0)
+        handle = next(h for h in plot.handles if (h.frame, h.axis) == (handle.frame, handle.axis))
+        key = QPoint(round(plot.x_of(handle.frame)), round(plot.y_of(handle.value)))
+        QTest.mousePress(plot, Qt.MouseButton.LeftButton, NONE, key)
+        QTest.mouseMove(plot, key + QPoint(0, 10))
+        wanted = plot.value_at(key.y() + 20)
+        QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, NONE, key + QPoint(0, 20))
+        self.settled()
+        now = next(h for h in plot.handles if (h.frame, h.axis) == (handle.frame, handle.axis))
+        self.assertAlmostEqual(now.value, wanted, delta=0.05)
+
     def test_poses_on_the_stage(self):
         stage, frames = self.window.stage, self.poses.frames
         a, b, c = frames[5:8]

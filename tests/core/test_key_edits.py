@@ -9,6 +9,8 @@ from young_marionette.core.errors import InputError
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.keys import editing
 from young_marionette.core.keys.channel import Channel, Joint, Kind
+from young_marionette.core.keys.curves import ANGLES, PLACE, curves
+from young_marionette.core.keys.handles import handles
 from young_marionette.core.keys.sampler import Interpolation
 from young_marionette.core.kinematics import forward
 from young_marionette.core.passes import posing
@@ -191,3 +193,49 @@ class Poses(KeysCase):
         self.assertLess(frames.max(), frame + reach)
         away = rot.angle(rot.multiply(rot.conjugate(self.clip.rotations[:, joint]), result.rotations[:, joint]))
         self.assertLess(float(np.abs(np.diff(away)).max()), 0.4 * 2.2 / reach)
+
+
+class Curves(KeysCase):
+    """What is seen of keys in curves, and back."""
+
+    def shown(self, keyed, name, reading):
+        found = {c.axis: c.values for c in curves(keyed.sample(), [name], reading, "ZXY")}
+        return found, handles(keyed, name, reading, "ZXY", found)
+
+    def test_slopes_are_those_of_the_curves(self):
+        name, keyed = self.clip.skeleton.names[4], self.keys.keyed
+        _, found = self.shown(keyed, name, ANGLES)
+        self.assertEqual(len(found), 3 * len(keyed.samplers[Channel(Joint(4), Kind.ROTATION)]))
+        step = 1e-3
+        for handle in found[3:-3]:
+            for side, slope in zip((-1, 1), handle.slopes):
+                if slope is None:
+                    continue
+                times = keyed.start + handle.frame / keyed.rate + np.array([0, side * step])
+                turns = keyed.at(times).rotations[:, 4]
+                angles = np.degrees(rot.to_euler("ZXY", turns))[:, "ZXY".index(handle.axis)]
+                self.assertAlmostEqual(slope, side * float(np.diff(angles)[0]) / step, delta=0.02 * abs(slope) + 0.5)
+
+    def test_a_slope_and_a_value_go_where_they_are_put(self):
+        hips = int(self.clip.moving[0])
+        for reading, joint in ((ANGLES, 4), (PLACE, hips)):
+            name = self.clip.skeleton.names[joint]
+            before, found = self.shown(self.keys.keyed, name, reading)
+            handle = next(h for h in found if h.frame == self.poses[4] and h.axis == "X" and None not in h.slopes)
+            made = keying.curve_slope(self.keys, handle, reading, "ZXY", 1, 40.0, False)
+            self.around(made, self.poses[4], self.poses[5])
+            _, again = self.shown(made.keyed, name, reading)
+            now = {h.axis: h for h in again if h.frame == handle.frame}
+            old = {h.axis: h for h in found if h.frame == handle.frame}
+            self.assertAlmostEqual(now["X"].slopes[1], 40.0, delta=0.05)
+            self.assertAlmostEqual(now["X"].slopes[0], old["X"].slopes[0], delta=1e-6)
+            for axis in "YZ":
+                self.assertAlmostEqual(now[axis].slopes[1], old[axis].slopes[1], delta=0.05)
+            both = keying.curve_slope(self.keys, handle, reading, "ZXY", 1, 40.0, True)
+            self.assertTrue(all(h.joined for h in self.shown(both.keyed, name, reading)[1] if h.frame == handle.frame))
+            raised = keying.curve_value(self.keys, handle, reading, "ZXY", handle.value + 7)
+            self.around(raised, self.poses[3], self.poses[5])
+            values, _ = self.shown(raised.keyed, name, reading)
+            for axis in "XYZ":
+                wanted = before[axis][handle.frame] + (7 if axis == "X" else 0)
+                self.assertAlmostEqual(values[axis][handle.frame], wanted, delta=1e-6)

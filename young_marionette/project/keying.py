@@ -11,6 +11,7 @@ import numpy as np
 from ..core.errors import InputError
 from ..core.keys import editing
 from ..core.keys.channel import Channel
+from ..core.keys.handles import Handle, value_of, with_slope
 from ..core.keys.sampler import Interpolation
 from ..core.passes import posing
 from ..core.passes.correction import Correction, corrected_by
@@ -199,3 +200,15 @@ def laid(bake: Bake, one: Pass, label: str) -> SetPass | AddPass:
     """The command that lays such a pass over a baked clip."""
     known = any(p.id == one.id for p in bake.passes)
     return SetPass(bake.id, one, label) if known else AddPass(bake.id, one, None, label)
+
+
+def curve_slope(keys: Keys, handle: Handle, reading: str, order: str, side: int, slope: float, both: bool) -> Keys:
+    """With the slope of a curve beside a key (see core.keys.handles)."""
+    made = with_slope(keys.keyed, handle, reading, order, side, slope, both)
+    return _with(keys, made, dict(keys.marks) | {handle.frame: HAND})
+
+
+def curve_value(keys: Keys, handle: Handle, reading: str, order: str, value: float) -> Keys:
+    """With another value of a curve at a key."""
+    made = value_of(keys.keyed, handle, reading, order, value)
+    return keys if made is None else pose(keys, handle.frame, dict([made]))

@@ -5,10 +5,12 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.filters.methods import LowPass
 from ...core.keys.curves import (
     ANGLES,
+    ORDER,
     ORDERS,
     PLACE,
     SPECTRUM,
@@ -20,6 +22,9 @@ from ...core.keys.curves import (
     spectra,
     speed_of,
 )
+from ...core.keys.handles import handles
+from ...project.commands import SetKeys
+from ...project.keying import curve_slope, curve_value, keys_of
 from ..parts.widgets import Number, button, label, row, tool
 from .plot import CurvePlot
 from .tree import BoneTree
@@ -40,6 +45,7 @@ class CurvePanel(QWidget):
         self.session, self.scale = session, scale
         self.tree, self.plot = BoneTree(), CurvePlot(session, scale)
         self.tree.chosen.connect(session.show_curves_of)
+        self._before = None  # the keys as they were before a drag
         self._build()
         for signal in (session.preview_changed, session.step_changed, session.view_changed, session.bones_changed):
             signal.connect(self.show_state)
@@ -94,6 +100,8 @@ class CurvePanel(QWidget):
         right.addWidget(self.tools)
         right.addWidget(self.plot, 1)
         self.plot.selected.connect(self._show_selection)
+        self.plot.value_dragged.connect(self._drag_value)
+        self.plot.slope_dragged.connect(self._drag_slope)
 
     def place(self, left, wide):
         """Where the timeline's frames lie."""
@@ -148,8 +156,46 @@ class CurvePanel(QWidget):
             band, marks = new.rate / 2, self._cutoffs()
         unit = made[0][0].unit if made[0] else ""
         self.amount.set_unit(unit if unit in ("°", "cm") else "")
+        self.plot.handles = self._handles(made[0], reading) if view == "" else []
         self.plot.show_curves(made[0], made[1], unit, band, marks, fit is True)
         self._show_selection(self.plot.selection)
+
+    def _handles(self, shown, reading):
+        """The keys of the curves that are shown, where they can be edited."""
+        session, names = self.session, self.session.bones
+        if session.passing.poses is None or session.preview or len(names) > _AT_ONCE:
+            return []
+        try:
+            keyed = keys_of(session.refined).keyed
+        except InputError:
+            return []
+        found = []
+        for name in names:
+            values = {c.axis: c.values for c in shown if c.name == name}
+            found += handles(keyed, name, reading, self._order_of(name), values)
+        return found
+
+    def _order_of(self, name):
+        return self.order.currentData() or self._own_order(self.session.refined, name) or ORDER
+
+    def _edit(self, label, change, settled):
+        """An edit of a key by its curve; all of one drag is one step."""
+        if self._before is None:
+            self._before = keys_of(self.session.refined)
+        made = change(self._before)
+        self.session.drag(SetKeys(self.session.refined.id, made, label), settled=settled, afresh=True)
+        if settled:
+            self._before = None
+
+    def _drag_value(self, handle, value, settled):
+        reading, order = self.reading.currentData(), self._order_of(handle.name)
+        self._edit("change a key", lambda keys: curve_value(keys, handle, reading, order, value), settled)
+
+    def _drag_slope(self, handle, side, slope, both, settled):
+        reading, order = self.reading.currentData(), self._order_of(handle.name)
+        self._edit(
+            "change a tangent", lambda keys: curve_slope(keys, handle, reading, order, side, slope, both), settled
+        )
 
     @staticmethod
     def _own_order(entry, name):

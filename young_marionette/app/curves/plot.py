@@ -19,6 +19,7 @@ DASHES = {"X": None, "Y": (5, 2.5), "Z": (1.5, 2.2)}
 AXES = {"X": "x", "Y": "y", "Z": "z", "twist": "x", "swing 1": "y", "swing 2": "z", "": "y"}
 _OF = {"twist": "X", "swing 1": "Y", "swing 2": "Z", "": "X"}
 _TOP, _FOOT = 18, 6
+_ARM, _NEAR = 38, 8  # pixels: how long a tangent is drawn, and how near it is grabbed
 _MANY = 40  # curves: more are drawn without smooth edges
 
 
@@ -33,9 +34,15 @@ def pen_of(axis, width, alpha=255):
 
 
 class CurvePlot(OverFrames):
-    """Shows what ``show_curves`` is given. ``selected``: frames and values ``(first, last, low, high)``, or None."""
+    """Shows what ``show_curves`` is given. ``selected``: frames and values ``(first, last, low, high)``, or None.
+
+    ``value_dragged(handle, value, settled)``: a key was dragged up or down; ``slope_dragged(handle, side, slope, both,
+    settled)``: one of its tangents, before (-1) or behind it (1); both alike where they are joined and Alt is not held.
+    """
 
     selected = Signal(object)
+    value_dragged = Signal(object, float, bool)
+    slope_dragged = Signal(object, int, float, bool, bool)
 
     def __init__(self, session, scale):
         super().__init__()
@@ -45,6 +52,8 @@ class CurvePlot(OverFrames):
         self.marks = ()  # places along the bottom, such as cut-offs in a spectrum
         self.band = None  # the end of the bottom scale in hertz, where this is a spectrum
         self.selection, self.low, self.high = None, -1.0, 1.0
+        self.handles = []  # keys of the curves that are shown
+        self._held = None  # (the handle that is dragged, its side or 0)
         self._key = self._press = None
         self._ground = Ground(self, self._paint_ground)
         self.setMinimumHeight(90)
@@ -52,7 +61,7 @@ class CurvePlot(OverFrames):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Curves")
-        for signal in (session.frame_changed, scale.changed):
+        for signal in (session.frame_changed, session.keys_chosen, scale.changed):
             signal.connect(self.update)
 
     # --- what is shown --------------------------------------------------------------------------
@@ -144,12 +153,70 @@ class CurvePlot(OverFrames):
             x = self.x_of(self.session.frame)
             p.setPen(QPen(theme.colour("brass"), 1.5))
             p.drawLine(QPointF(x, _TOP - 4), QPointF(x, self.height()))
+        if self.handles:
+            self._paint_keys(p)
         if self.new:
             self._paint_legend(p)
         if self.hasFocus():
             p.setPen(QPen(theme.colour("brass", 120), 1))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+
+    # --- keys -----------------------------------------------------------------------------------
+    def _arm(self, handle, side):
+        """Where the end of a tangent is drawn, or None where there is none."""
+        slope = handle.slopes[0 if side < 0 else 1]
+        if slope is None or handle.frame not in self.session.keys:
+            return None
+        x, y = self.x_of(handle.frame), self.y_of(handle.value)
+        per_frame = self.x_of(1) - self.x_of(0)
+        run = per_frame * self.session.rate  # pixels a second
+        rise = self.y_of(handle.value + slope) - y
+        length = max((run * run + rise * rise) ** 0.5, 1e-9)
+        return QPointF(x + side * run / length * _ARM, y + side * rise / length * _ARM)
+
+    def _paint_keys(self, p):
+        p.setClipRect(QRectF(self._left + 4, _TOP, self.wide - 8, self.height() - _TOP - _FOOT + 4))
+        first, last = self.scale.span
+        for handle in self.handles:
+            if not first - 1 <= handle.frame <= last + 1:
+                continue
+            at, chosen = QPointF(self.x_of(handle.frame), self.y_of(handle.value)), handle.frame in self.session.keys
+            for side in (-1, 1):
+                end = self._arm(handle, side)
+                if end is not None:
+                    p.setPen(QPen(theme.colour("brass"), 1.3))
+                    p.drawLine(at, end)
+                    p.setBrush(theme.colour("deep") if not handle.joined else theme.colour("brass"))
+                    p.drawEllipse(end, 3.6, 3.6)
+            p.setPen(QPen(theme.colour("deep"), 1))
+            p.setBrush(theme.colour("brass" if chosen else "baked"))
+            p.drawRect(QRectF(at.x() - 3, at.y() - 3, 6, 6))
+        p.setClipping(False)
+
+    def _grabbed(self, place):
+        """``(handle, side)`` under a place: side 0 is the key itself; None where there is none."""
+        found = []
+        for handle in self.handles:
+            spots = [(0, QPointF(self.x_of(handle.frame), self.y_of(handle.value)))]
+            spots += [(side, end) for side in (-1, 1) if (end := self._arm(handle, side)) is not None]
+            for side, spot in spots:
+                way = place - spot
+                found.append(((way.x() ** 2 + way.y() ** 2) ** 0.5, abs(side), handle, side))
+        away, _, handle, side = min(found, key=lambda f: f[:2], default=(_NEAR + 1, 0, None, 0))
+        return (handle, side) if away <= _NEAR else None
+
+    def _drag_key(self, event, settled):
+        handle, side = self._held
+        place = event.position()
+        if side == 0:
+            self.value_dragged.emit(handle, self.value_at(place.y()), settled)
+            return
+        frames = self.frame_at(place.x()) - handle.frame
+        frames = max(abs(frames), 0.25) * side
+        slope = (self.value_at(place.y()) - handle.value) / (frames / self.session.rate)
+        alone = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self.slope_dragged.emit(handle, side, slope, handle.joined and not alone, settled)
 
     def _paint_ground(self, p):
         area = QRectF(self._left + 4, _TOP, self.wide - 8, self.height() - _TOP - _FOOT + 4)
@@ -259,6 +326,10 @@ class CurvePlot(OverFrames):
         if event.button() == Qt.MouseButton.MiddleButton:
             self._press = "move", place, (self.low, self.high), self.scale.span
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
+        elif event.button() == Qt.MouseButton.LeftButton and self.handles and (grabbed := self._grabbed(place)):
+            self._held, self._press = grabbed, ("key", place, None, None)
+            self.session.choose_keys((grabbed[0].frame,))
+            self.session.seek(grabbed[0].frame)
         elif event.button() == Qt.MouseButton.LeftButton and not self.band:
             self._press = "box", place, None, None
 
@@ -269,7 +340,11 @@ class CurvePlot(OverFrames):
             return
         kind, start, values, span = self._press
         way = place - start
-        if kind == "move":
+        if kind == "key":
+            if values or way.manhattanLength() > 3:
+                self._press = kind, start, True, span
+                self._drag_key(event, False)
+        elif kind == "move":
             per_pixel = (values[1] - values[0]) / max(self.height() - _TOP - _FOOT, 1)
             self.low, self.high = (v + way.y() * per_pixel for v in values)
             if not self.band:
@@ -282,12 +357,14 @@ class CurvePlot(OverFrames):
             self.select((*frames, low, high))
 
     def mouseReleaseEvent(self, event):
+        if self._press is not None and self._press[0] == "key" and self._press[2]:
+            self._drag_key(event, True)
         if self._press is not None and self._press[0] == "box":
             way = event.position() - self._press[1]
             if abs(way.x()) <= 4 and abs(way.y()) <= 4:
                 self.select(None)
                 self.session.seek(round(self.frame_at(event.position().x())))
-        self._press = None
+        self._press = self._held = None
         self.unsetCursor()
 
     def mouseDoubleClickEvent(self, _event):

@@ -251,6 +251,8 @@ def posed(clip: KeyedClip, frame: int, values: Mapping[Channel, np.ndarray]) -> 
         value = np.asarray(value, float)
         turns = channel.kind is Kind.ROTATION
         sampler = samplers.get(channel)
+        if sampler is not None and len(sampler) == 1 and np.abs(sampler.values[0] - value).max() < 1e-12:
+            continue  # it never moves, and need not now
         if sampler is None or len(sampler) < 2:
             sampler = _spread(clip, channel, sampler)
         if 0 < frame < last:

@@ -1,5 +1,7 @@
 """Thinning and editing what is left, in the real window: slider, lanes, the stage's handles, the file."""
 
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -85,6 +87,7 @@ class Thinning(ThinCase):
         thin.slider.setSliderDown(True)
         thin.slider.setValue(thin.slider.maximum() * 3 // 4)
         self.until(lambda: "about" in self.refine._line_widgets[0].number.text())
+        self.assertIn("about", thin.told._lines[0][1].text())
         thin.slider.setSliderDown(False)
         self.settled()
         self.assertLess(len(self.poses.frames), before)
@@ -105,6 +108,19 @@ class Thinning(ThinCase):
         self.session.ask_for(ending=".bvh")
         desk.write_now()
         self.until(lambda: "holds no curves" in desk.report.text(), 30)
+
+    def test_what_takes_long_can_be_stopped(self):
+        self.refine.add_pass(Thin(0.005))
+        self.until(lambda: self.refine.stop.isVisible() and "%" in self.refine.changed.text(), 30)
+        self.assertIsNone(self.session.passing.poses)
+        QTest.mouseClick(self.refine.stop, Qt.MouseButton.LeftButton)
+        self.until(lambda: not self.session.passing.busy, 30)
+        self.spin(0.3)
+        self.assertTrue(self.session.passing.lags and not self.session.passing.busy)
+        one = self.bake.passes[-1]
+        self.session.do(do.SetPass(self.bake.id, replace(one, method=Thin(0.03))))
+        self.settled()
+        self.assertTrue(self.poses.frames)
 
     def test_a_dense_clip_is_corrected(self):
         self.session.seek(60)
@@ -232,7 +248,16 @@ class Editing(ThinCase):
         self.assertGreater(float(np.linalg.norm(joints_at(after)[b, stage.handle] - start)), 0.02)
         changed = np.flatnonzero(np.abs(moved).max(axis=(1, 2)) > 0)
         self.assertTrue(a < changed.min() and changed.max() < c)
-        self.assertEqual([p.method.code for p in self.bake.passes], ["thin", "keys"])
+        thin, keys = self.bake.passes
+        self.assertEqual((thin.method.code, keys.method.code), ("thin", "keys"))
+        self.session.choose_pass(keys.id)
+        self.spin()
+        self.assertFalse(self.refine.settings.stale.isVisibleTo(self.refine.settings))
+        self.session.do(do.SetPass(self.bake.id, replace(thin, method=Thin(0.03))))
+        self.settled()
+        self.assertTrue(self.refine.settings.stale.isVisibleTo(self.refine.settings))
+        self.session.undo()
+        self.settled()
         self.session.undo()  # all of the drag is one step
         self.settled()
         self.close(self.motion().rotations, before.rotations, 0)

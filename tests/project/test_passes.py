@@ -357,6 +357,12 @@ class ThinnedClips(PassCase):
         keys = bake.passes[-1].method
         self.close(bake.passed.part(20, 25).rotations, keys.keyed.sample().rotations[20:26], 1e-12)
         self.close(bake.passed.stage().clip.rotations, keys.keyed.sample().rotations, 0)
+        self.assertFalse(keying.is_stale(keys, bake.passed.stage(1)))
+        thin = bake.passes[0]
+        self.document.do(do.SetPass(self.bake_id, replace(thin, method=Thin(0.03))))
+        self.assertTrue(keying.is_stale(keys, self.bake.passed.stage(1)))
+        self.close(self.bake.passed.stage().clip.rotations, keys.keyed.sample().rotations, 0)
+        self.document.undo()
         self.document.do(do.SetKeys(self.bake_id, keying.insert(keys, 55)))
         self.assertEqual([p.method.code for p in self.bake.passes], ["thin", "keys"])
         self.document.undo()

@@ -5,13 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 from importlib import import_module
 
+from PySide6.QtCore import Signal
+
 from ..core.keys.editing import key_frames
 from .calmly import Calmly
 from .jobs import Job
 
 
 class LivePasses(Calmly):
-    """``ready``: the whole result can be shown as it is, and what each pass changed is known."""
+    """``ready``: the whole result can be shown as it is, and what each pass changed is known. ``progressed``: the share of
+    the work that is done.
+    """
+
+    progressed = Signal(float)
 
     def __init__(self, session):
         super().__init__(session, self._begin)
@@ -116,9 +122,17 @@ class LivePasses(Calmly):
 
     def _told(self, share):
         """Whole passes that are done can be shown; what is told within one is for the status line alone."""
+        self.progressed.emit(share)
         count = len(self.passed.passes) + 1 if self.passed is not None else 1
         if abs(share * count - round(share * count)) < 1e-9:
             self.ready.emit()
+
+    def stop(self):
+        """Give up what is being worked out, until something is changed."""
+        if self.job is not None:
+            self._failed = self._of
+            self.job.cancel()
+            self.session.told.emit("Stopped; the passes are worked out when something is changed again")
 
     def _refuse(self, sentence):
         self._failed = self._of  # not again, until something is changed

@@ -200,7 +200,10 @@ def _thin(commands: object) -> None:
     _result(command, tells="The file to write; GLB and glTF hold the keys, other formats get a key on every frame.")
     command.add_argument("--within", type=_number, metavar="CM", default=1.0, help="How far any joint may be off (1).")
     command.add_argument(
-        "--angle", type=_number, metavar="DEG", default=5.0, help="How far any joint may turn off (5)."
+        "--angle",
+        type=_number,
+        metavar="DEG",
+        help="How far any joint may be turned off (5 for each cm, 5 to 20).",
     )
     command.add_argument(
         "--contacts", type=_number, metavar="CM", help="How far what stands or is held may be off (0.3)."

@@ -16,6 +16,7 @@ from .console import forgiving_streams, print_json, say, tell_error
 if TYPE_CHECKING:
     from argparse import Namespace
 
+_DEGREES = 5.0  # that joints of a thinned clip may be turned off, within a centimetre
 _USD = (".usd", ".usda", ".usdc", ".usdz")
 
 
@@ -190,6 +191,9 @@ def thin(asked: Namespace) -> None:
     stages = STAGES if asked.stage is None else tuple(asked.stage.split(","))
     if unknown := [name for name in stages if name not in STAGES]:
         raise InputError(f"'{unknown[0]}' is no stage of thinning; give some of {','.join(STAGES)}.")
+    if asked.angle is None:
+        # Who lets joints go farther does not mind how they are turned as much.
+        asked.angle = min(max(_DEGREES * asked.within, _DEGREES), 4 * _DEGREES)
     places, degrees, weights = (_tolerance(getattr(asked, name), name) for name in ("within", "angle", "weights"))
     planted = asked.contacts
     if planted is None:

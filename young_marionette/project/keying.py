@@ -16,7 +16,7 @@ from ..core.keys.sampler import Interpolation
 from ..core.passes import posing
 from ..core.passes.correction import Correction, corrected_by
 from ..core.passes.keys import Keys
-from ..core.passes.stack import Pass
+from ..core.passes.stack import Pass, Stage
 from ..core.passes.thinning import Subject, Thinner
 from ..core.thinning.thinning import HAND
 from .commands import AddPass, SetPass
@@ -51,6 +51,11 @@ def keys_of(bake: Bake) -> Keys:
     if stage is None or stage.keyed is None or stage.poses is None:
         raise InputError("The passes are still being worked out.")
     return Keys(stage.keyed, tuple(stage.poses.marks.items()), stage.keyed.digest[:32])
+
+
+def is_stale(keys: Keys, beneath: Stage) -> bool:
+    """Whether what lies beneath edited keys is another motion by now than the one that they were made from."""
+    return bool(keys.beneath) and (beneath.keyed is None or beneath.keyed.digest[:32] != keys.beneath)
 
 
 def _with(keys: Keys, keyed: KeyedClip, marks: Mapping[int, str]) -> Keys:

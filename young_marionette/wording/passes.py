@@ -102,6 +102,15 @@ def telling(
     return about(one)
 
 
+def sketched(sketch: Sketch, frames: int) -> list[tuple[str, str, int | None]]:
+    """As ``thinned``, of a sketch, at once."""
+    gone = 1 - sketch.poses / max(frames, 1)
+    return [
+        ("Poses", f"{frames:,} → about {sketch.poses:,}, {gone * 100:.0f} % gone", None),
+        ("Largest", f"{sketch.places * 100:.2f} cm, frame {sketch.frame}", sketch.frame),
+    ]
+
+
 def thinned(poses: Poses) -> list[tuple[str, str, int | None]]:
     """``(what, how much, the frame where it is largest or None)`` of what thinning made."""
     off = poses.deviation

@@ -15,16 +15,18 @@ from ...core.passes.edits import Offset
 from ...core.passes.stack import METHODS, Pass
 from ...project.commands import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
 from ...project.entry import new_id
+from ...project.keying import is_stale
 from ...wording.findings import counted
 from ...wording.passes import NAMES, TIPS, changed, loss, telling
 from .. import presets
-from ..parts.widgets import Card, ask_text, label, row
+from ..parts.widgets import Card, ask_text, button, label, row
 from ..passes.line import PassLine
 from ..passes.settings import PassSettings
 from ..passes.why import Why
 from ..session import BEFORE_ALL, BEFORE_ONE
 from .base import Desk
 
+_WORKING = "Working it out …"
 _MUCH = 0.1  # of the highest speed: a loss that is told
 _MENU = (
     "spikes",
@@ -84,12 +86,14 @@ class RefineDesk(Desk):
         self.numbers = Card("What they change")
         self.changed = label("", wrap=True)
         self.accents = label("", wrap=True)
-        self.numbers.add(self.changed, self.accents)
+        self.stop = button("Stop", self.session.passing.stop, tip="Give up working it out, until something is changed")
+        self.numbers.add(self.changed, self.stop, self.accents)
         self.add(self.numbers)
         self.empty = label("Nothing is baked yet: bake a clip in Transfer (Ctrl+B).", "quiet", wrap=True)
         self.add(self.empty)
         self._shown_lines, self._line_widgets, self.pose = None, [], None
         self.session.passing.ready.connect(self._if_in_front)
+        self.session.passing.progressed.connect(self._tell_progress)
 
     def add_pose_card(self, card):
         """Put the card of the pose under the passes."""
@@ -107,6 +111,11 @@ class RefineDesk(Desk):
         combo.setMinimumContentsLength(12)
         combo.activated.connect(lambda _i: act())
         return combo
+
+    def _tell_progress(self, share):
+        if self.changed.text().startswith(_WORKING):
+            self.changed.setText(f"{_WORKING} {share * 100:.0f} %")
+            self.stop.show()
 
     def _if_in_front(self):
         if self.session.step == "refine":
@@ -147,14 +156,16 @@ class RefineDesk(Desk):
         reports, numbers, place = {}, [], 0
         for one in bake.passes:
             report = changes = poses = sketch = None
+            stale = False
             if one.on:
                 place += 1
                 if place <= known:
                     stage, changes = passed.stage(place), passed.known_changes(place - 1, place)
                     report, poses = stage.report, stage.poses
+                    stale = one.keys is not None and is_stale(one.keys, passed.stage(place - 1))
                 elif one.thins:
                     sketch = passed.sketched_poses(place - 1)
-            reports[one.id] = report, changes, poses
+            reports[one.id] = report, changes, poses, sketch, stale
             numbers.append(telling(one, report, changes, poses, sketch))
         ids = [one.id for one in bake.passes]
         chosen = session.one_pass if session.one_pass in ids else None
@@ -168,14 +179,15 @@ class RefineDesk(Desk):
             bar = self._area.verticalScrollBar()
             place = bar.value()
             QTimer.singleShot(0, lambda: bar.setValue(place))
-            self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0], reports[chosen][2])
+            self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0], *reports[chosen][2:])
             self.settings.show()
         if chosen is None or not isinstance(bake.passes[ids.index(chosen)].method, LowPass):
             self.why.hide()
         every = passed.known_changes(0) if passed.passes else None
         self.numbers.setVisible(bool(passed.passes))
+        self.stop.setVisible(every is None and session.passing.job is not None)
         if every is None:
-            self.changed.setText("Working it out …")
+            self.changed.setText(_WORKING)
         else:
             self.changed.setText("\n".join(f"{what}: {much}" for what, much in changed(every)))
         # A spike is no accent: what is lost with it is none of its speed.

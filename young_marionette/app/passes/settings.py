@@ -57,8 +57,10 @@ class PassSettings(QWidget):
         self.column.setContentsMargins(6, 4, 0, 8)
         self.column.setSpacing(6)
 
-    def show_pass(self, one, groups, report, poses=None):
-        """Show a pass. ``groups``: the parts of the body; ``report``, ``poses``: what it did, where that is known."""
+    def show_pass(self, one, groups, report, poses=None, sketch=None, stale=False):
+        """Show a pass. ``groups``: the parts of the body; ``report``, ``poses``: what it did, where that is known, or a
+        ``sketch`` of it. ``stale``: keys that were made of another motion than what lies beneath them now.
+        """
         self.one, self._groups = one, groups
         parts = tuple(name for name, _ in one.method.parts) if isinstance(one.method, LowPass) else ()
         count = len(getattr(one.method, "emphases", ()))
@@ -77,9 +79,10 @@ class PassSettings(QWidget):
         if isinstance(one.method, Spikes):
             self._list(report)
         if isinstance(one.method, Thin):
-            self.thin.show_method(one, poses)
+            self.thin.show_method(one, poses, sketch)
         if one.keys is not None:
             self.told.tell(poses)
+            self.stale.setVisible(stale)
 
     # --- building -------------------------------------------------------------------------------
     def _build(self):
@@ -200,7 +203,12 @@ class PassSettings(QWidget):
         )
         self.told = PosesTold()
         self.told.look.connect(self.session.seek)
+        self.stale = label(
+            "◆ What lies beneath has changed since these keys were made, and does not show. Remove this pass to show it.",
+            wrap=True,
+        )
         self.column.addWidget(label(about, "quiet", wrap=True))
+        self.column.addWidget(self.stale)
         self.column.addWidget(self.told)
 
     def _build_scope(self):

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QMenu, QPushButton, QSlide
 
 from ...core.thinning.settings import CONTACTS, JOINTS, KEYS, STAGES, Thin
 from ...core.thinning.tolerances import Emphasis
-from ...wording.passes import thinned
+from ...wording.passes import sketched, thinned
 from ..parts.widgets import Number, label, row, tool
 
 _LOWEST, _HIGHEST, _STEPS = 0.1, 10.0, 400  # cm, and places of the slider
@@ -39,9 +39,13 @@ class PosesTold(QWidget):
         self._grid.setColumnStretch(1, 1)
         self._lines = []
 
-    def tell(self, poses):
-        """Show what is known of ``poses`` (None: nothing yet)."""
-        lines = thinned(poses) if poses is not None else [("", "Working it out …", None)]
+    def tell(self, poses, sketch=None, frames=0):
+        """Show what is known of ``poses``, or of a ``sketch`` of as many ``frames`` (None: nothing yet)."""
+        lines = [("", "Working it out …", None)]
+        if poses is not None:
+            lines = thinned(poses)
+        elif sketch is not None:
+            lines = [*sketched(sketch, frames), *lines]
         while len(self._lines) < len(lines):
             self._lines.append(self._line(len(self._lines)))
         for i, (name, told) in enumerate(self._lines):
@@ -135,8 +139,8 @@ class ThinSettings(QWidget):
             self.column.addWidget(tick)
 
     # --- showing --------------------------------------------------------------------------------
-    def show_method(self, one, poses):
-        """Show what a pass asks for, and what it made where that is known."""
+    def show_method(self, one, poses, sketch=None):
+        """Show what a pass asks for, and what it made where that is known, or a ``sketch`` of it."""
         method = self.method = one.method
         self.slider.blockSignals(True)
         self.slider.setValue(_place_of(method.places * 100))
@@ -151,7 +155,7 @@ class ThinSettings(QWidget):
         for stage, tick in self.stages.items():
             tick.setChecked(stage in method.stages)
         self._show_others()
-        self.told.tell(poses)
+        self.told.tell(poses, sketch, self.session.frames)
 
     def _show_others(self):
         method = self.method

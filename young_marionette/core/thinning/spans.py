@@ -22,7 +22,7 @@ _ROUNDS, _LEAST = 3, 0.02  # of weighing anew, and the least that a sample count
 _FEW = 6000  # frames in all that are fitted together, however long their in-betweens are
 _HOPEFUL = 1.7  # times the tolerance: what misses more does not come within it by a closer fit
 _USUAL = Tolerances().all
-_FILLED = 48  # frames of in-betweens that are worked out beforehand
+_FILLED = 64  # frames of in-betweens that are worked out beforehand
 
 
 class Spans:

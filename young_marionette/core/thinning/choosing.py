@@ -14,7 +14,11 @@ from .spans import LONGEST, SHORT, Betweens, Spans, over
 _STRIDE = 4  # frames between the starts that are looked at first
 _GUESS = 12  # frames of a first try
 _BESIDE = 2  # frames around an in-between that was ruled out
-_TRIES, _FEWER = 60, 6  # paths that are looked at, in a short motion and in a long one
+_TRIES, _FEWER, _QUICK = (
+    60,
+    6,
+    2,
+)  # paths that are looked at: in a short motion, in a long one, and for an answer at once
 _EXTRA = 7  # frames by which closer fits may reach further
 _SURE = 0.999  # of the tolerance, for what rounding may add
 _PREFERRED = 0.3  # of a key: what all likes together may count, so that they never cost one
@@ -63,7 +67,7 @@ def chosen(
     if closely:
         _further(betweens, reach, rules.limits, tolerances, step)
     graph = _Graph(reach, rules)
-    for _ in range(_TRIES if closely else _FEWER):
+    for _ in range(_TRIES if closely else _QUICK if quick else _FEWER):
         path = graph.path()
         step()
         first, last = path[:-1], path[1:]

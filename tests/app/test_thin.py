@@ -109,19 +109,6 @@ class Thinning(ThinCase):
         desk.write_now()
         self.until(lambda: "holds no curves" in desk.report.text(), 30)
 
-    def test_what_takes_long_can_be_stopped(self):
-        self.refine.add_pass(Thin(0.005))
-        self.until(lambda: self.refine.stop.isVisible() and "%" in self.refine.changed.text(), 30)
-        self.assertIsNone(self.session.passing.poses)
-        QTest.mouseClick(self.refine.stop, Qt.MouseButton.LeftButton)
-        self.until(lambda: not self.session.passing.busy, 30)
-        self.spin(0.3)
-        self.assertTrue(self.session.passing.lags and not self.session.passing.busy)
-        one = self.bake.passes[-1]
-        self.session.do(do.SetPass(self.bake.id, replace(one, method=Thin(0.03))))
-        self.settled()
-        self.assertTrue(self.poses.frames)
-
     def test_a_dense_clip_is_corrected(self):
         self.session.seek(60)
         before = self.motion()
@@ -136,6 +123,18 @@ class Thinning(ThinCase):
         self.assertEqual([p.method.code for p in self.bake.passes], ["correction"])
         changed = np.flatnonzero((self.motion().rotations != before.rotations).any((1, 2)))
         self.assertTrue(45 <= changed.min() < 60 < changed.max() <= 75)
+        # What takes long can be stopped, until something is changed.
+        self.refine.add_pass(Thin(0.005))
+        self.until(lambda: self.refine.stop.isVisible() and "%" in self.refine.changed.text(), 30)
+        self.assertIsNone(self.session.passing.poses)
+        QTest.mouseClick(self.refine.stop, Qt.MouseButton.LeftButton)
+        self.until(lambda: not self.session.passing.busy, 30)
+        self.spin(0.3)
+        self.assertTrue(self.session.passing.lags and not self.session.passing.busy)
+        one = self.bake.passes[-1]
+        self.session.do(do.SetPass(self.bake.id, replace(one, method=Thin(0.03))))
+        self.settled()
+        self.assertTrue(self.poses.frames)
 
 
 class Editing(ThinCase):
@@ -170,8 +169,7 @@ class Editing(ThinCase):
         QTest.keyClick(self.lanes, Qt.Key.Key_Right, CTRL)
         self.settled()
         self.assertIn(c + 2, self.poses.frames)
-
-    def test_a_run_is_stretched(self):
+        # A run of them is stretched from its end.
         frames = self.poses.frames
         at = max(range(2, len(frames) - 4), key=lambda i: frames[i + 3] - frames[i + 2])
         chosen, room = frames[at : at + 3], frames[at + 3] - frames[at + 2]
@@ -187,7 +185,7 @@ class Editing(ThinCase):
             if isinstance(action, list):
                 for _name, one in action:
                     one()
-                    self.settled()
+                self.settled()
             elif usable and not text.startswith(("Delete", "Paste")):
                 action()
                 self.until(lambda: not self.window.running.jobs, 60)

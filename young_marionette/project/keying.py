@@ -17,8 +17,7 @@ from ..core.passes import posing
 from ..core.passes.correction import Correction, corrected_by
 from ..core.passes.keys import Keys
 from ..core.passes.stack import Pass, Stage
-from ..core.passes.thinning import Subject, Thinner
-from ..core.thinning.thinning import HAND
+from ..core.thinning.thinning import HAND, Subject, Thinner
 from .commands import AddPass, SetPass
 from .entry import new_id
 

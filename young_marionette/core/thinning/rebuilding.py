@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -70,50 +70,28 @@ def rows_of(motion: Motion, key: Key) -> np.ndarray:
 
 
 class Rebuilt:
-    """What curves make of a motion: ``world``, ``places`` as there, for some ``joints`` (None: all) on frames ``at``.
-
-    ``known``: another one of the same frames, of which all other joints are taken.
-    """
+    """What curves make of a motion, on frames ``at`` (None: all): ``world`` and ``places`` of each joint, as there."""
 
     def __init__(
         self,
         motion: Motion,
         curves: Mapping[Key, Curve],
         at: np.ndarray | None = None,
-        joints: Sequence[int] | None = None,
-        known: Rebuilt | None = None,
     ) -> None:
         self.motion, self.at = motion, np.arange(motion.frames) if at is None else at
-        self.joints = list(range(len(motion.skeleton))) if joints is None else list(joints)
-        self.world: dict[int, np.ndarray] = {} if known is None else dict(known.world)
-        self.places: dict[int, np.ndarray] = {} if known is None else dict(known.places)
+        self.world: list[np.ndarray] = []
+        self.places: list[np.ndarray] = []
         skeleton = motion.skeleton
-        for joint in self.joints:
-            parent = int(skeleton.parents[joint])
+        for joint, parent in enumerate(skeleton.parents.tolist()):
             local = self._rows(curves, ("rotation", joint))
             offset = self._rows(curves, ("move", joint)) if joint in motion.moves else skeleton.offsets[joint][:, None]
+            offset = np.broadcast_to(offset, (3, len(self.at)))
             if parent < 0:
-                self.world[joint], self.places[joint] = local, np.broadcast_to(offset, (3, len(self.at)))
+                self.world.append(local)
+                self.places.append(offset)
             else:
-                self.world[joint] = rot.product_rows(self.world[parent], local)
-                self.places[joint] = rot.rotate_rows(self.world[parent], np.broadcast_to(offset, (3, len(self.at))))
-                self.places[joint] = self.places[joint] + self.places[parent]
-
-    def part(self, which: np.ndarray, joints: Sequence[int]) -> Rebuilt:
-        """Some joints on some of its frames, by a mask or their numbers."""
-        made = Rebuilt.__new__(Rebuilt)
-        made.motion, made.at, made.joints = self.motion, self.at[which], list(joints)
-        made.world = {joint: self.world[joint][:, which] for joint in joints}
-        made.places = {joint: self.places[joint][:, which] for joint in joints}
-        return made
-
-    def take(self, other: Rebuilt, which: np.ndarray, where: np.ndarray) -> None:
-        """Take over what another one made: of its frames those of a mask, as frames ``where`` of this one."""
-        for joint in other.joints:
-            for mine, rows in ((self.world, other.world), (self.places, other.places)):
-                if not mine[joint].flags.writeable:
-                    mine[joint] = mine[joint].copy()
-                mine[joint][:, where] = rows[joint][:, which]
+                self.world.append(rot.product_rows(self.world[parent], local))
+                self.places.append(rot.rotate_rows(self.world[parent], offset) + self.places[parent])
 
     def _rows(self, curves: Mapping[Key, Curve], key: Key) -> np.ndarray:
         curve = curves.get(key)
@@ -122,10 +100,10 @@ class Rebuilt:
         return curve.rows(self.at, key[0] == "rotation")
 
     def misses(self) -> np.ndarray:
-        """The largest misses ``(4, frames)`` of its joints (see fitting.Fits)."""
+        """The largest misses ``(4, frames)`` of all joints (see fitting.Fits)."""
         motion, at = self.motion, self.at
         worst = np.zeros((4, 1, len(at)))
-        for joint in self.joints:
+        for joint in range(len(motion.skeleton)):
             look = motion.look(joint)
             look = look[at][None] if isinstance(look, np.ndarray) else look
             turn, dense = self.world[joint][:, None], motion.world[joint][:, None, at]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from .fitting import every_frame, fit, samples
+from .fitting import Fits, every_frame, fit, samples
 from .tolerances import Tolerances
 
 if TYPE_CHECKING:
@@ -32,7 +32,6 @@ class Spans:
         self.motion = motion
         self._rough = _Rough(roughness(motion))
         self._table = np.full((4, motion.frames, 33), np.nan, np.float32)
-        self._closer: set[tuple[int, int]] = set()
 
     def misses(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
         """``(4, n)`` of the in-betweens from ``first (n,)`` to ``last (n,)``."""
@@ -51,22 +50,6 @@ class Spans:
             first = np.arange(self.motion.frames - length)
             self.misses(first, first + length)
             step()
-
-    def improved(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
-        """As ``misses``, fitted closer where that misses most for some ``tolerances (4,)``."""
-        pairs = list(zip(first.tolist(), last.tolist()))
-        new = np.array([pair not in self._closer for pair in pairs], bool)
-        self._closer.update(pairs)
-        known = self.misses(first, last)
-        if new.any():
-            best, a, b = known[:, new], first[new], last[new]
-            at, weights = self._samples(a, b)
-            for misses, _ in rounds(self.motion, a, b, at, tolerances, weights):
-                largest = misses.max(axis=1)
-                better = over(largest, tolerances) < over(best, tolerances)
-                best[:, better] = largest[:, better]
-            known[:, new] = self._table[:, a, b - a] = best
-        return known
 
     def _worked_out(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
         found = np.zeros((4, len(first)), np.float32)
@@ -134,15 +117,17 @@ def over(misses: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
     return (misses / tolerances.astype(misses.dtype).reshape(shape)).max(axis=0)  # type: ignore[no-any-return]
 
 
-def rounds(motion, first, last, frames, tolerances, weights=None, tangents=False):  # type: ignore[no-untyped-def]
-    """Fits of in-betweens, each one closer where the last one missed most: ``(misses (4, samples, n), tangents)``.
+def closer(
+    motion: Motion, first: np.ndarray, last: np.ndarray, frames: np.ndarray, tolerances: np.ndarray
+) -> Iterator[Fits]:
+    """Fits of in-betweens, each one closer where the last one missed most.
 
     Samples weigh as much as they missed (C. L. Lawson 1961, for least squares that come near the least maximum).
     """
-    weights = np.ones(frames.shape) if weights is None else weights
+    weights = np.ones(frames.shape)
     for _ in range(_ROUNDS):
-        fits = fit(motion, first, last, frames, weights, tangents)
-        yield fits.misses, fits.tangents
+        fits = fit(motion, first, last, frames, weights, True)
+        yield fits
         missed = over(fits.misses, tolerances)
         weights = weights * (missed / np.maximum(missed.max(axis=0), 1e-12) + _LEAST)
         weights /= weights.mean(axis=0)
@@ -191,21 +176,22 @@ class Betweens:
             a, b = first[size == one], last[size == one]
             frames = every_frame(a, b)
             if tolerances is None:
-                fits = fit(self.motion, a, b, frames, None, True)
-                self._keep(a, b, frames, fits.misses, fits.tangents, None)
+                self._keep(a, b, frames, fit(self.motion, a, b, frames, None, True), None)
                 continue
-            for misses, tangents in rounds(self.motion, a, b, frames, tolerances, None, True):
-                self._keep(a, b, frames, misses, tangents, tolerances)
+            for fits in closer(self.motion, a, b, frames, tolerances):
+                self._keep(a, b, frames, fits, tolerances)
 
-    def _keep(self, first, last, frames, misses, tangents, tolerances):  # type: ignore[no-untyped-def]
-        largest = misses.max(axis=1)
-        missed = over(misses, _USUAL if tolerances is None else tolerances)
+    def _keep(
+        self, first: np.ndarray, last: np.ndarray, frames: np.ndarray, fits: Fits, tolerances: np.ndarray | None
+    ) -> None:
+        largest = fits.misses.max(axis=1)
+        missed = over(fits.misses, _USUAL if tolerances is None else tolerances)
         worst = frames[missed.argmax(axis=0), np.arange(len(first))]
         tried = () if tolerances is None else tuple(tolerances.tolist())
         for i, pair in enumerate(zip(first.tolist(), last.tolist())):
             old = self._known.get(pair)
             if old is None or tolerances is None or over(largest[:, i], tolerances) < over(old.misses, tolerances):
-                own = {key: values[..., i] for key, values in tangents.items()}
+                own = {key: values[..., i] for key, values in fits.tangents.items()}
                 self._known[pair] = Between(largest[:, i], int(worst[i]), own, tried)
             else:
                 self._known[pair] = replace(old, tried=tried)

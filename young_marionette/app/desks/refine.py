@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from ...core.filters.methods import LowPass
 from ...core.filters.motion import MORPH, POSITION, ROTATION
@@ -19,7 +19,7 @@ from ...project.keying import is_stale
 from ...wording.findings import counted
 from ...wording.passes import NAMES, TIPS, changed, loss, telling
 from .. import presets
-from ..parts.widgets import Card, ask_text, button, label, row
+from ..parts.widgets import Card, ask_text, button, label, menu_button, row
 from ..passes.line import PassLine
 from ..passes.settings import PassSettings
 from ..passes.why import Why
@@ -62,12 +62,8 @@ class RefineDesk(Desk):
         self.head.body.setSpacing(6)
         self.add(self.head)
         self.stack = Card()
-        self.adding, self.keeping = QPushButton("Add a pass"), QPushButton("Presets")
-        for widget, fill in ((self.adding, self._fill_adding), (self.keeping, self._fill_presets)):
-            menu = QMenu(self)
-            menu.aboutToShow.connect(lambda menu=menu, fill=fill: fill(menu))
-            widget.setMenu(menu)
-            widget.setAccessibleName(widget.text())
+        self.adding = menu_button("Add a pass", self._fill_adding)
+        self.keeping = menu_button("Presets", self._fill_presets)
         self.stack.add(row(label("Passes", "section"), None, self.adding, self.keeping))
         self.lines = QWidget()
         self._lines = QVBoxLayout(self.lines)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -74,6 +75,17 @@ def button(text, action, main=False, tip="", icon=None):
     widget.setToolTip(tip)
     widget.setAccessibleName(text)
     widget.clicked.connect(lambda: action())
+    return widget
+
+
+def menu_button(text, fill, tip=""):
+    """A push button with a menu, which ``fill(menu)`` fills each time that it opens."""
+    widget = QPushButton(text)
+    menu = QMenu(widget)
+    menu.aboutToShow.connect(lambda: fill(menu))
+    widget.setMenu(menu)
+    widget.setAccessibleName(text)
+    widget.setToolTip(tip)
     return widget
 
 

@@ -6,12 +6,12 @@ import math
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from ...core.thinning.settings import CONTACTS, JOINTS, KEYS, STAGES, Thin
 from ...core.thinning.tolerances import Emphasis
 from ...wording.passes import sketched, thinned
-from ..parts.widgets import Number, label, row, tool
+from ..parts.widgets import Number, label, menu_button, row, tool
 
 _LOWEST, _HIGHEST, _STEPS = 0.1, 10.0, 400  # cm, and places of the slider
 _STAGES = {
@@ -91,14 +91,14 @@ class ThinSettings(QWidget):
         self.others = QVBoxLayout()
         self.others.setSpacing(4)
         self.column.addLayout(self.others)
-        self.adding, self.marking = QPushButton("Other tolerance"), QPushButton("Keys by hand")
-        for widget, fill in ((self.adding, self._fill_adding), (self.marking, self._fill_marking)):
-            menu = QMenu(self)
-            menu.aboutToShow.connect(lambda menu=menu, fill=fill: fill(menu))
-            widget.setMenu(menu)
-            widget.setAccessibleName(widget.text())
-        self.adding.setToolTip("Closer or looser for some frames or a part of the body: more keys there, or fewer")
-        self.marking.setToolTip("Say where there is a key, and where there is none")
+        self.adding = menu_button(
+            "Other tolerance",
+            self._fill_adding,
+            "Closer or looser for some frames or a part of the body: more keys there, or fewer",
+        )
+        self.marking = menu_button(
+            "Keys by hand", self._fill_marking, "Say where there is a key, and where there is none"
+        )
         self.column.addWidget(row(self.adding, self.marking, None))
 
     # --- building -------------------------------------------------------------------------------

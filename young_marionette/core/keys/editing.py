@@ -223,22 +223,6 @@ def _towards(sampler: Sampler) -> np.ndarray:
     return result
 
 
-def with_slopes(
-    clip: KeyedClip, channel: Channel, frame: int, inner: np.ndarray | None, outer: np.ndarray | None
-) -> KeyedClip:
-    """With the tangents of one key, before or behind it, or both, given per second ``(n,)``."""
-    sampler = clip.samplers[channel]
-    (places,) = np.nonzero(_frames(clip, sampler) == frame)
-    if not len(places) or sampler.tangents_in is None or sampler.tangents_out is None:
-        return clip
-    into, out = sampler.tangents_in.copy(), sampler.tangents_out.copy()
-    if inner is not None:
-        into[places[0]] = inner
-    if outer is not None:
-        out[places[0]] = outer
-    return replace(clip, samplers={**clip.samplers, channel: replace(sampler, tangents_in=into, tangents_out=out)})
-
-
 def posed(clip: KeyedClip, frame: int, values: Mapping[Channel, np.ndarray]) -> KeyedClip:
     """With the values ``(n,)`` of some channels at a frame: their keys there are changed or, between keys, made.
 

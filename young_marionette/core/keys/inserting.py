@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from .sampler import Interpolation, Sampler
+from .sampler import Interpolation, Sampler, hermite
 
 if TYPE_CHECKING:
     from numpy.typing import ArrayLike
@@ -60,10 +60,9 @@ def _fit(made: Sampler, sampler: Sampler, first: int, last: int, turns: bool) ->
     for i in range(first, last):
         start, length = made.times[i], made.times[i + 1] - made.times[i]
         target = sampler.at(start + _FITTED_AT * length, turns)
-        share = _FITTED_AT[:, None]
-        square, cube = share**2, share**3
-        base = (2 * cube - 3 * square + 1) * made.values[i] + (3 * square - 2 * cube) * made.values[i + 1]
-        ways = np.concatenate([cube - 2 * square + share, cube - square], 1) * length
+        head, tail, out, inner = hermite(_FITTED_AT[:, None])
+        base = head * made.values[i] + tail * made.values[i + 1]
+        ways = np.concatenate([out, inner], 1) * length
         if turns:
             # How long a quaternion is does not count: only what is across the target has to vanish.
             across = np.eye(4) - target[:, :, None] * target[:, None, :]

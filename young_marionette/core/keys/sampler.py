@@ -123,12 +123,12 @@ class Sampler:
 
     def _smooth(self, low: np.ndarray, s: np.ndarray, step: np.ndarray) -> np.ndarray:
         assert self.tangents_in is not None and self.tangents_out is not None  # see __post_init__
-        s2, s3 = s**2, s**3
+        head, tail, out, inner = hermite(s)
         return (
-            (2 * s3 - 3 * s2 + 1) * self.values[low]
-            + (s3 - 2 * s2 + s) * step * self.tangents_out[low]
-            + (3 * s2 - 2 * s3) * self.values[low + 1]
-            + (s3 - s2) * step * self.tangents_in[low + 1]
+            head * self.values[low]
+            + tail * self.values[low + 1]
+            + out * step * self.tangents_out[low]
+            + inner * step * self.tangents_in[low + 1]
         )
 
     def stretched(self, factor: float) -> Sampler:
@@ -150,3 +150,11 @@ class Sampler:
 def still(value: ArrayLike, time: float = 0.0) -> Sampler:
     """A sampler of one key."""
     return Sampler(np.array([time]), np.asarray(value, float)[None], np.zeros(0, np.int8))
+
+
+def hermite(share: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The weights of the first value, the last value, the tangent out and the tangent in, at shares of an in-between."""
+    square = share * share
+    cube = square * share
+    end = 3 * square - 2 * cube
+    return 1 - end, end, cube - 2 * square + share, cube - square

@@ -4,7 +4,7 @@ and one side mirrored to the other. Each gives the pose, a Clip of one frame, as
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -164,18 +164,3 @@ def differences(before: Clip, after: Clip) -> dict[Channel, np.ndarray]:
         if np.abs(after.translations[0, i] - old).max() > 1e-12:
             found[Channel(Joint(int(joint)), Kind.TRANSLATION)] = after.translations[0, i]
     return found
-
-
-def pose_of(pose: Clip, values: Mapping[Channel, np.ndarray]) -> Clip:
-    """A pose with other values of some channels of joints."""
-    local, places = np.array(pose.rotations), {int(j): pose.translations[:, i] for i, j in enumerate(pose.moving)}
-    for channel, value in values.items():
-        if not isinstance(channel.node, Joint):
-            continue
-        if channel.kind is Kind.ROTATION:
-            local[0, channel.node.number] = value
-        elif channel.kind is Kind.TRANSLATION:
-            places[channel.node.number] = np.asarray(value, float)[None]
-    moving = sorted(places)
-    moves = np.stack([places[j] for j in moving], 1) if moving else None
-    return replace(pose, rotations=local, moving=np.array(moving, int), translations=moves)

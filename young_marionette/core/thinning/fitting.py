@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
+from ..keys.sampler import hermite
 
 if TYPE_CHECKING:
     from .motion import Motion, Share
@@ -42,14 +43,6 @@ def every_frame(first: np.ndarray, last: np.ndarray) -> np.ndarray:
     """All frames within in-betweens ``(longest, in-betweens)``; the last one again where one is shorter than others."""
     longest = max(int((last - first).max(initial=1)) - 1, 1)
     return np.minimum(first + 1 + np.arange(longest)[:, None], last)
-
-
-def hermite(share: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """The weights of the first value, the last value, the tangent out and the tangent in."""
-    square = share * share
-    cube = square * share
-    end = 3 * square - 2 * cube
-    return 1 - end, end, cube - 2 * square + share, cube - square
 
 
 def fit(

@@ -13,8 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
-from ..keys.sampler import Interpolation
-from .fitting import hermite
+from ..keys.sampler import Interpolation, hermite
 from .rebuilding import Curve, Key, Rebuilt, inside, rows_of
 from .spans import SHORT
 

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
-from ..keys.sampler import Interpolation, Sampler
-from .fitting import carried, grow, hermite
+from ..keys.sampler import Interpolation, Sampler, hermite
+from .fitting import carried, grow
 
 if TYPE_CHECKING:
     from .motion import Motion

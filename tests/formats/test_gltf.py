@@ -13,7 +13,7 @@ from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import delivery, opening
+from young_marionette.project import bakes, delivery, opening, shaping
 from young_marionette.project.entry import entries_of
 from young_marionette.project.pairing import pair
 
@@ -325,7 +325,7 @@ class Vrm(Case):
         source = opening.open_source(show_folder() / "quay/light_lamp.bvh")
         clip = source.clip.cut(0, 20)
         source = replace(source, take=replace(clip, morphs=("aa", "happy"), weights=np.linspace([0, 1], [1, 0], 21)))
-        baked = delivery.bake(pair(source, rig), source, rig)[0]
+        baked = bakes.baked(pair(source, rig), source, rig)[0]
         self.assertEqual(rig.with_morphs(baked).morphs, ("happy", "jaw_open"))
         self.close(rig.with_morphs(baked).weights[:, 1], np.linspace(0, 1, 21), 1e-9)
         out = self.folder / "a.glb"
@@ -346,7 +346,7 @@ class Vrm(Case):
         source = opening.open_source(show_folder() / "quay/wave_to_ship.bvh")
         rig = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
         out = self.folder / "a.vrma"
-        delivery.retarget(source, rig, pair(source, rig), out, frames=(0, 60))
+        shaping.retarget_to(source, rig, pair(source, rig), out, frames=(0, 60))
         file = read(out)
         self.assertEqual(file.format, "VRM animation")
         self.assertEqual(len(file.skeletons[0].declared.bones), 21)
@@ -357,7 +357,7 @@ class Vrm(Case):
                 - points[file.skeletons[0].skeleton.index[f"{side}UpperArm"]]
             )
             self.close(arm / np.linalg.norm(arm), [sign, 0, 0], 1e-5)
-        baked = delivery.bake(pair(source, rig), source, rig, frames=(0, 60))[0]
+        baked = bakes.baked(pair(source, rig), source, rig, frames=(0, 60))[0]
         here = [file.skeletons[0].skeleton.index[n] for n in baked.skeleton.names]
         self.close(joints_at(dense_clips(file)[0])[:, here], joints_at(baked), 1e-5)
 

@@ -61,7 +61,7 @@ class EveryClip(Case):
         source = next(e for e in self.clips if e.name == "carry_bucket")
         rig = next(e for e in self.rigs if e.name == "Puffin")
         pairing = pair(source, rig)
-        still = replace(pairing, settings=replace(pairing.settings, in_place=True))
+        still = replace(pairing, settings=replace(pairing.settings, in_place=("x", "z")))
         a, b = result(pairing, source, rig), result(still, source, rig)
         self.close(a.rotations, b.rotations, 1e-12)
         hips = [int(j) for j in a.moving].index(rig.figure.body.parts["hips"][0])

@@ -53,7 +53,7 @@ class Undo(WithShow):
             do.ResetBone("leftUpperArm"),
             do.ResetBone(),
             do.AdoptPose(30),
-            do.SetTransfer((("in_place", True),)),
+            do.SetTransfer((("in_place", ("x", "z")),)),
             do.Bake(),
             do.KeepStringing("quay to Heron"),
             do.SetRole(lamp, "rig"),
@@ -282,14 +282,14 @@ class PerClip(WithShow):
 
     def test_settings_of_a_clip_are_its_own(self):
         lamp, rope = self.id_of("light_lamp"), self.id_of("haul_rope")
-        self.do(do.SetTransfer((("in_place", True), ("stride", 0.7))))
+        self.do(do.SetTransfer((("in_place", ("x", "z")), ("stride", 0.7))))
         self.do(do.Choose(rope))
-        self.assertEqual((self.state.pairing.settings.in_place, self.state.pairing.settings.stride), (False, 1.0))
+        self.assertEqual((self.state.pairing.settings.in_place, self.state.pairing.settings.stride), ((), 1.0))
         self.do(do.SetTransfer((("height_offset", 0.1), ("touches", (("arms out", 5.0),)))))
         self.do(do.TieBones("neck", ("quay:Head",), ("neck",)))
         self.do(do.Choose(lamp))
         settings = self.state.pairing.settings
-        self.assertEqual((settings.in_place, settings.stride, settings.height_offset), (True, 0.7, 0.0))
+        self.assertEqual((settings.in_place, settings.stride, settings.height_offset), (("x", "z"), 0.7, 0.0))
         self.assertEqual(settings.touches, (("arms out", 5.0),), "the stance is the family's")
         self.assertEqual(self.strings()["neck"].source, ("quay:Head",), "and so are the strings")
         self.do(do.Choose(self.id_of("Puffin"), as_rig=True))

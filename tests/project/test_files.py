@@ -16,7 +16,7 @@ from young_marionette.core import rotations as rot
 from young_marionette.core.errors import Cancelled, InputError
 from young_marionette.demo import dressing
 from young_marionette.project import commands as do
-from young_marionette.project import delivery, storage, stringing
+from young_marionette.project import shaping, storage, stringing
 from young_marionette.project.bakes import baked as bake
 from young_marionette.project.document import Document
 from young_marionette.project.pairing import pair
@@ -262,7 +262,7 @@ class Stringings(Case):
     def test_it_is_readable(self):
         tree = json.loads(self.path.read_text())
         self.assertEqual(
-            (tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 3, "quay to Heron")
+            (tree["format"], tree["version"], tree["name"]), ("young-marionette stringing", 4, "quay to Heron")
         )
         self.assertEqual(tree["strings"][0]["part"], "hips")
         self.assertTrue(tree["target"]["joints"][0]["offset"])
@@ -353,7 +353,9 @@ class Deliveries(Case):
         state = show_state()
         for path in (state.source_entry.path, state.rig_entry.path):
             self.refuses(
-                lambda p=path: delivery.retarget(state.source_entry, state.rig_entry, state.pairing, p, overwrite=True),
+                lambda p=path: shaping.retarget_to(
+                    state.source_entry, state.rig_entry, state.pairing, p, overwrite=True
+                ),
                 "read",
             )
 
@@ -363,7 +365,7 @@ class Deliveries(Case):
         state = show_state()
         rig = next(e for e in state.entries if e.name == "Gull")
         out = self.folder / "x.bvh"
-        delivery.retarget(state.source_entry, rig, pair(state.source_entry, rig), out)
+        shaping.retarget_to(state.source_entry, rig, pair(state.source_entry, rig), out)
         file = read(out)
         self.assertEqual(file.skeletons[0].skeleton.names, rig.skeleton.names)
         self.close(file.skeletons[0].skeleton.offsets, rig.skeleton.offsets, 0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from argparse import ArgumentParser, Namespace
+from collections.abc import Iterator
 from pathlib import Path
 from typing import NoReturn
 
@@ -29,6 +30,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
 
     InputError where they make no sense; SystemExit after the help that they ask for.
     """
+    words = [*_with_axes(words)]
     parser = _Parser(
         prog="young-marionette", description="Bring motion from any skeleton onto your own rigs.", epilog=_EPILOG
     )
@@ -37,6 +39,13 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _demo):
         add(commands)
     return parser.parse_args(words), parser
+
+
+def _with_axes(words: list[str]) -> Iterator[str]:
+    """``--in-place`` takes the word after it only where that names axes, so that a file may follow it."""
+    for word, after in zip(words, [*words[1:], ""]):
+        named = set(after.lower().replace(" ", "").split(",")) <= {"x", "y", "z", "none"}
+        yield "--in-place=x,z" if word == "--in-place" and not (after and named) else word
 
 
 _EPILOG = "young-marionette COMMAND --help tells what a command takes."
@@ -119,7 +128,7 @@ def _retarget(commands: object) -> None:
     command.add_argument(
         "--save-stringing", type=Path, metavar="FILE", help="Where to save the stringing that was used."
     )
-    _switch(command, "--in-place", "Keep the hips over one spot.")
+    _travel(command)
     feet = command.add_mutually_exclusive_group()
     for word, setting, tells in (
         ("--pin", "planted", "Plant the feet where the source's stand; the usual where the proportions differ."),
@@ -132,6 +141,31 @@ def _retarget(commands: object) -> None:
     command.add_argument("--hands", choices=("directions", "places", "touch"), help=tells)
     _motion_options(command)
     _result_options(command)
+
+
+def _travel(command: ArgumentParser) -> None:
+    """What of the travel stays, and what a root bone carries."""
+    command.add_argument(
+        "--in-place",
+        metavar="AXES",
+        nargs="?",
+        const="x,z",
+        help="Keep the hips over one spot: along x (sideways), z (ahead) or, without a word, both.",
+    )
+    _text(command, "--root", "What the root bone carries: none, or some of x,y,z,turn (x,z).", "PARTS")
+    command.add_argument(
+        "--root-smooth", type=_number, metavar="SECONDS", help="Smooth the root's path over so many seconds."
+    )
+    bone = command.add_mutually_exclusive_group()
+    for word, value, tells in (
+        ("--add-root", "add", "Add a root bone on the floor to a rig that has none."),
+        ("--remove-root", "remove", "Take the root bone out; the hips carry its motion."),
+    ):
+        bone.add_argument(word, dest="root_bone", action="store_const", const=value, default="", help=tells)
+    command.add_argument(
+        "--start", choices=("origin", "line"), help="Start over the origin, or over the grid line that runs ahead."
+    )
+    _switch(command, "--ahead", "Turn the motion so that it faces ahead in its first frame.")
 
 
 def _match(commands: object) -> None:

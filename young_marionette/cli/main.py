@@ -51,6 +51,7 @@ def retarget(asked: Namespace) -> None:
     from ..project import stringing as stringings
     from ..project.bakes import spanned
     from ..project.deviation import of_motion
+    from ..project.shaping import Shape, retarget_to
     from . import report
 
     frames, out, saved, overwrite = _range(asked.frames), asked.out, asked.save_stringing, asked.overwrite
@@ -60,13 +61,12 @@ def retarget(asked: Namespace) -> None:
         check_free(saved, overwrite)
     source, rig = opening.open_source(asked.source, clip=asked.clip), opening.open_rig(asked.rig)
     pairing = delivery.pair_files(source, rig, asked.stringing)
-    changes: dict[str, object] = {"in_place": True} if asked.in_place else {}
-    changes.update({name: value for name in ("feet", "hands") if (value := getattr(asked, name)) is not None})
-    pairing = replace(pairing, settings=replace(pairing.settings, **changes))  # type: ignore[arg-type]
+    pairing = replace(pairing, settings=replace(pairing.settings, **_transfer_changes(asked)))
+    shape = Shape(asked.root_bone)
     more = []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
-    baked = delivery.retarget(source, rig, pairing, out, asked.fps, frames, overwrite, bool(asked.body), more)
+    baked = retarget_to(source, rig, pairing, out, asked.fps, frames, overwrite, bool(asked.body), more, shape)
     clip, contacts = spanned(source, asked.fps, frames)
     off = of_motion(pairing, source, rig, clip, contacts, baked)
     if asked.as_json:
@@ -75,10 +75,29 @@ def retarget(asked: Namespace) -> None:
         report.print_retarget(source, rig, pairing, baked, out, off)
 
 
+def _transfer_changes(asked):
+    """What is asked for of a transfer, as settings."""
+    from ..core.travel.settings import GROUND, parts_of
+
+    changes = {name: value for name in ("feet", "hands", "start") if (value := getattr(asked, name)) is not None}
+    if asked.in_place is not None:
+        changes["in_place"] = parts_of(asked.in_place, GROUND)
+    if asked.root is not None:
+        changes["root"] = parts_of(asked.root)
+    if asked.root_smooth is not None:
+        if not 0 <= asked.root_smooth <= 60:
+            raise InputError("--root-smooth has to be 0 to 60 seconds.")
+        changes["root_smooth"] = asked.root_smooth
+    if asked.ahead:
+        changes["ahead"] = True
+    return changes
+
+
 def match(asked: Namespace) -> None:
     from ..formats.files import check_free, check_results
     from ..project import delivery, opening
     from ..project import stringing as stringings
+    from ..project.pairing import refuse_gaps
     from . import report
 
     out = asked.out
@@ -87,7 +106,7 @@ def match(asked: Namespace) -> None:
         check_free(out, asked.overwrite)
     source, rig = opening.open_rig(asked.source), opening.open_rig(asked.rig)
     pairing = delivery.pair_files(source, rig)
-    delivery.refuse_gaps(pairing, source, rig)
+    refuse_gaps(pairing, source, rig)
     if out:
         file = stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}")
         stringings.save(out, file, asked.overwrite)

@@ -12,7 +12,7 @@ from ..core.filters.methods import Adaptive, Spikes
 from ..core.passes.stack import Pass
 from ..core.thinning.settings import Thin
 from ..formats import read
-from ..project import delivery, opening, storage
+from ..project import bakes, delivery, opening, storage
 from ..project import stringing as stringings
 from ..project.cleaning import clean
 from ..project.commands import AddEntries, Choose
@@ -84,7 +84,7 @@ def _one(folder, source_path, rig_path):
     pairing = delivery.pair_files(source, rig)
     left = max(limb.angle for limb in pairing.limbs)
     pairing_time = lap()
-    baked, _ = delivery.bake(pairing, source, rig)
+    baked, _ = bakes.baked(pairing, source, rig)
     baking = lap()
     out = folder / f"{source.name} on {rig.name}.bvh"
     delivery.deliver(out, baked, rig, overwrite=True)

@@ -17,10 +17,11 @@ from ..core.figure.correction import BIND
 from ..core.findings import Fact, Finding
 from ..core.passes.stack import Pass, length
 from ..core.resample import resample
+from ..core.travel.settings import GROUND
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
 from .passes import Passed
-from .planting import adapts, carry, clears, hands_of, plants
+from .planting import adapts, carry, clears, hands_of, plants, travel, travelling
 
 if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
@@ -120,13 +121,13 @@ def baked(
     second of the result, the source's if None; its length in seconds stays.
     """
     clip, contacts = spanned(source, fps, frames)
-    if not adapts(pairing, rig):
-        return carry(pairing, source, rig, clip, contacts, name or clip.name), contacts
-    if frames is not None and fps is None:
-        # Where a foot stands does not depend on where the clip is cut.
-        whole = carry(pairing, source, rig, source.placed_clip, source.contacts, name or clip.name)
-        return cut_to(whole, frames), contacts
-    return carry(pairing, source, rig, clip, contacts, name or clip.name), contacts
+    name = name or clip.name
+    if frames is not None and fps is None and adapts(pairing, rig):
+        # Where a foot stands does not depend on where the clip is cut; where it starts does.
+        made = cut_to(carry(pairing, source, rig, source.placed_clip, source.contacts, name), frames)
+    else:
+        made = carry(pairing, source, rig, clip, contacts, name)
+    return travel(made, pairing), contacts
 
 
 def spanned(source: Entry, fps: float | None, frames: tuple[int, int] | None) -> tuple[Clip, Contacts]:
@@ -172,7 +173,7 @@ def digest(
         None if fps is None else float(fps),
         None if frames is None else tuple(map(int, frames)),
         [(s.part, s.source, s.target) for s in sorted(pairing.strings, key=lambda s: s.part)],
-        (bool(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
+        (_in_place(settings.in_place), float(settings.stride), float(settings.height_offset), touches),
         _stable(pairing.stance.source),
         _stable(pairing.stance.target),
         *_adaptations(pairing, source, rig),
@@ -183,10 +184,17 @@ def digest(
 
 def _adaptations(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[tuple[Any, ...]]:
     """What is done beside carrying rotations over; nothing where nothing is, as in bakes of earlier versions."""
-    if adapts(pairing, rig):
-        settings = pairing.settings
+    settings = pairing.settings
+    if settings.root is not None or settings.travel.needs_first:
+        yield "travel", settings.root, float(settings.root_smooth), settings.start, bool(settings.ahead)
+    if adapts(travelling(pairing), rig):
         weights = (settings.hold_places, settings.hold_room, settings.hold_body, settings.hold_hands)
         yield plants(pairing), hands_of(pairing), *map(float, weights), clears(pairing), source.contact_choices
+
+
+def _in_place(axes: tuple[str, ...]) -> bool | tuple[str, ...]:
+    """The axes, or as earlier versions had it where all or none are meant."""
+    return axes == GROUND if axes in ((), GROUND) else axes
 
 
 def _of_entry(entry: Entry) -> Iterator[str | tuple[Any, ...]]:

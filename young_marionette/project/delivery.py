@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,11 +14,10 @@ from ..core.keys.keyed import KeyedClip, dense
 from ..core.matching.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.resample import resample
 from ..formats import encode
-from ..formats.files import check_free, check_results, write_together
+from ..formats.files import check_results, write_together
 from ..formats.registry import check_writable, ending_of, format_of, layout_for
-from .bakes import baked as bake
 from .opening import inputs_of, open_rig
-from .pairing import cut_to, pair, refuse_gaps, why_no_body
+from .pairing import cut_to, pair, why_no_body
 
 if TYPE_CHECKING:
     from ..core.keys.keyed import KeyedClip
@@ -127,24 +125,3 @@ def renamed(entry: Entry, names: str) -> Entry:
     if rig.figure.body is None:
         raise InputError(f"No names can be learned from {rig.name}. {why_no_body(rig)}")
     return entry.with_bone_names(learned_names(entry.skeleton, entry.figure.body, rig.skeleton, rig.figure.body))
-
-
-def retarget(
-    source: Entry,
-    rig: Entry,
-    pairing: Pairing,
-    out: Path,
-    fps: float | None = None,
-    frames: tuple[int, int] | None = None,
-    overwrite: bool = False,
-    body: bool = False,
-    more: Sequence[Output] = (),
-) -> Clip:
-    """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
-    check_results([out, *(o.path for o in more)], [*inputs_of(source), *inputs_of(rig)])
-    for path in (out, *(o.path for o in more)):
-        (check_writable if path == out else check_free)(path, overwrite)
-    refuse_gaps(pairing, source, rig)
-    baked, _ = bake(pairing, source, rig, fps, frames)
-    write_together([*delivered(out, baked, rig, body), *more])
-    return baked

@@ -9,7 +9,8 @@ from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
 from ..core.transfer.deviation import LOWERED, TOUCHING, Lane, angle_lanes, feet_lanes, slide_lanes
-from .planting import arm_depths, carry, free_result, result, rig_legs, rig_points, travelling
+from ..core.travel.settings import Travel
+from .planting import arm_depths, carry, free_result, rig_legs, rig_points, travelling, whole
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -39,7 +40,8 @@ def deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation:
     """Of what a pairing makes of all of a source's motion; kept."""
 
     def make() -> Deviation:
-        return of_motion(pairing, source, rig, source.placed_clip, source.contacts, result(pairing, source, rig))
+        travels = travelling(pairing)
+        return of_motion(travels, source, rig, source.placed_clip, source.contacts, whole(travels, source, rig))
 
     return EVALUATOR.of("deviation", (pairing, source, rig), make)
 
@@ -61,7 +63,7 @@ def of_motion(
 
     What stays in place is measured as it travels, since all feet slide there.
     """
-    if pairing.settings.in_place:
+    if pairing.settings.travel != Travel():
         pairing, made = travelling(pairing), None
     free = free_result(pairing, clip)
     if made is None:

@@ -39,7 +39,11 @@ class Origin:
 class Use:
     """Settings that belong to one clip on one rig (see core.transfer.settings); None: as the stringing has it."""
 
-    in_place: bool | None = None
+    in_place: tuple[str, ...] | None = None
+    root: tuple[str, ...] | None = None
+    root_smooth: float | None = None
+    start: str | None = None
+    ahead: bool | None = None
     stride: float | None = None
     height_offset: float | None = None
     feet: str | None = None
@@ -75,10 +79,8 @@ class Pairing:
     @property
     def transfer(self) -> Transfer:
         """The prepared transfer; InputError where the hips have no string."""
-        return EVALUATOR.of("transfer", (self,), self._prepared)
-
-    def _prepared(self) -> Transfer:
-        return Transfer(self.source, self.target, self.strings, self.stance, self.settings)
+        of = self.source, self.target, self.strings, self.stance, self.settings.carried
+        return EVALUATOR.of("transfer", of, lambda: Transfer(*of))
 
     @property
     def limbs(self) -> list[Limb]:

@@ -13,6 +13,7 @@ from ..core.transfer.hands import Holding, Side, arms_of
 from ..core.transfer.limits import within_limits
 from ..core.transfer.planting import legs_of, plant
 from ..core.transfer.settings import AUTO, DIRECTIONS, ON, PLANTED, TOUCH
+from ..core.travel.root import travelled
 
 if TYPE_CHECKING:
     import numpy as np
@@ -51,8 +52,14 @@ def clears(pairing: Pairing) -> bool:
 
 
 def adapts(pairing: Pairing, rig: Entry) -> bool:
-    """Whether anything is done beside carrying rotations over."""
-    return plants(pairing) or hands_of(pairing) != DIRECTIONS or clears(pairing) or bool(rig.limits)
+    """Whether anything is done beside carrying rotations over that a frame by itself does not tell."""
+    return (
+        plants(pairing)
+        or hands_of(pairing) != DIRECTIONS
+        or clears(pairing)
+        or bool(rig.limits)
+        or pairing.settings.travel.needs_first
+    )
 
 
 def result(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
@@ -70,12 +77,28 @@ def forget_result(pairing: Pairing, source: Entry, rig: Entry, but: Pairing | No
     """Let go of a result that is not shown any more; what it has in common with that of the pairing ``but`` stays."""
     EVALUATOR.let_go("result", (pairing, source, rig))
     if but is None or travelling(but) is not travelling(pairing):
+        EVALUATOR.let_go("result that travels", (travelling(pairing), source, rig))
         EVALUATOR.let_go("free result", (travelling(pairing), source.placed_clip))
 
 
 def _result(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
-    clip = source.placed_clip
-    return carry(pairing, source, rig, clip, source.contacts, free=free_result(travelling(pairing), clip))
+    return travel(whole(pairing, source, rig), pairing)
+
+
+def whole(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
+    """All of the source's motion on the rig, going where it goes; kept, whatever is set of its travel."""
+    travels, clip = travelling(pairing), source.placed_clip
+
+    def make() -> Clip:
+        return carry(travels, source, rig, clip, source.contacts, free=free_result(travels, clip))
+
+    return EVALUATOR.of("result that travels", (travels, source, rig), make)
+
+
+def travel(clip: Clip, pairing: Pairing) -> Clip:
+    """What a pairing made of a motion that goes where it goes, as it is to travel."""
+    transfer = pairing.transfer
+    return travelled(clip, transfer.hips, transfer.root, pairing.settings.travel)
 
 
 def free_result(pairing: Pairing, clip: Clip) -> Clip:
@@ -95,23 +118,20 @@ def carry(
 ) -> Clip:
     """The motion of the source's ``clip`` on the rig, its feet planted and its hands held where that is wanted.
 
+    It goes where it goes: see ``travel``.
+
     ``clip``: of ``source``, or a part of it; ``contacts``: of that clip, in its frames. ``free``: what the travelling
     pairing's transfer makes of the clip, where that is known already. ``quick``: without a look at whether arms are in the body.
     """
-    if not adapts(pairing, rig):
-        return pairing.transfer.run(clip, name)
     travels = travelling(pairing)
+    if not adapts(travels, rig):
+        return travels.transfer.run(clip, name)
     made = free if free is not None else travels.transfer.run(clip)
-    moves = made.translations
     made = held_back(made, pairing, rig)
     if plants(pairing):
         made = planted(made, travels, rig, contacts, made is not free)
     made = with_hands(made, clip, travels, source, rig, contacts, made is not free, not quick)
     made = held_back(made, pairing, rig)
-    if pairing.settings.in_place:
-        # What stays in place on a moving floor stands as it does where it travels.
-        still = pairing.transfer.run(clip)
-        made = replace(made, translations=still.translations + (made.translations - moves))
     return replace(made, name=name or clip.name)
 
 
@@ -124,11 +144,15 @@ def held_back(clip: Clip, pairing: Pairing, rig: Entry) -> Clip:
 
 
 def travelling(pairing: Pairing) -> Pairing:
-    """The pairing with motion that goes where it goes, not in place."""
-    if not pairing.settings.in_place:
-        return pairing
-    settings = replace(pairing.settings, in_place=False)
-    return EVALUATOR.of("pairing that travels", (pairing,), lambda: replace(pairing, settings=settings))
+    """The pairing with motion that goes where it goes."""
+    settings = pairing.settings.carried
+    of = pairing.strings, pairing.source, pairing.target, pairing.stance, settings
+    # The same object for all settings of travel, and that of none where it is asked for first.
+    return EVALUATOR.of(
+        "pairing that travels",
+        of,
+        lambda: pairing if settings == pairing.settings else replace(pairing, settings=settings),
+    )
 
 
 def _tied_body(pairing: Pairing, rig: Entry) -> Body | None:

@@ -10,7 +10,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
 from .bakes import Bake
 from .entry import Entry
-from .planting import adapts, carry, known_result
+from .planting import adapts, carry, known_result, travel
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
@@ -68,13 +68,13 @@ class Motion:
         if self.pairing is None or self.rig is None:
             return forward_rows(self.clip.cut(first, last))
         if self._contacts is None:
-            return forward_rows(self.pairing.transfer.run(self.clip.cut(first, last)))
+            return forward_rows(travel(self.pairing.transfer.run(self.clip.cut(first, last)), self.pairing))
         around = round(_AROUND * self.rate)
         start, end = max(first - around, 0), min(last + around, self.frames - 1)
         contacts = self._contacts.in_frames(start, end, self.rate)
         assert isinstance(self.source, Entry)  # bakes are not carried over again
         part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts, quick=True)
-        return forward_rows(part.cut(first - start, last - start))
+        return forward_rows(travel(part.cut(first - start, last - start), self.pairing))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""

@@ -1,4 +1,4 @@
-"""The schema of ``project.json`` in a project file, version 5, with the fields that earlier versions had."""
+"""The schema of ``project.json`` in a project file, version 6, with the fields that earlier versions had."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ from pydantic import Field
 
 from .pass_files import PassFile, PresetFile
 from .strict import Strict
-from .stringing.schema import Clear, Feet, Hands, Share, StringingFile
+from .stringing.schema import Clear, Feet, Hands, InPlace, Root, Share, Start, StringingFile
 
-VERSION = 5
+VERSION = 6
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
@@ -173,7 +173,11 @@ class UseFile(Strict):
 
     source: str
     rig: str
-    in_place: bool | None = None
+    in_place: InPlace | None = None
+    root: Root | None = None
+    root_smooth: float | None = Field(default=None, ge=0, le=60)
+    start: Start | None = None
+    ahead: bool | None = None
     stride: float | None = Field(default=None, gt=0, le=100)
     height_offset: float | None = Field(default=None, ge=-100, le=100)
     feet: Feet | None = None

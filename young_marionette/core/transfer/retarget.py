@@ -4,7 +4,8 @@ With world rotations S(t) of a source bone, and both sides' reference poses S0 a
 turns as ``T(t) = S(t) S0^-1 T0``: exact for any local axes, and limb directions agree wherever the two
 reference poses point the same way. Where runs differ in number, the source's change of rotation is
 sampled along the run at each target bone's share of length, so that the ends agree. The hips' centre
-(between the thigh joints) follows by leg length. A root bone on the floor stays under the hips.
+(between the thigh joints) follows by leg length. A root bone on the floor stays under the hips; what else may be
+wanted of its travel comes after (see core.travel).
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
 from ..skeleton import pose_world
+from ..travel.bones import root_bone
 from .settings import TransferSettings
 
 if TYPE_CHECKING:
@@ -136,12 +138,12 @@ class Transfer:
 
     def _place_plan(self) -> None:
         """The hips: which joints carry the place, scale and height, and the root bone on the floor."""
-        self._hips = self.target.index[self._ties["hips"].target[0]]
+        self.hips = self.target.index[self._ties["hips"].target[0]]
         thighs = [self._ties[p] for p in ("left thigh", "right thigh") if p in self._ties] or [self._ties["hips"]]
         self._source_centre = [self.source.index[s.source[0]] for s in thighs]
         centre = self._target_points[[self.target.index[s.target[0]] for s in thighs]].mean(0)
-        turn = self._target_turns[self._hips]
-        self._to_centre = rot.rotate(rot.conjugate(turn), centre - self._target_points[self._hips])
+        turn = self._target_turns[self.hips]
+        self._to_centre = rot.rotate(rot.conjugate(turn), centre - self._target_points[self.hips])
         self.scale = leg_scale(self.strings, self.source, self.target)
         self.rise = self.settings.height_offset
         if not same_body(self.strings, self.source, self.target):
@@ -149,17 +151,8 @@ class Transfer:
             target_ankle = self._ankle_height(self.target, self._target_points, self._target_turns, "target")
             if source_ankle is not None and target_ankle is not None:
                 self.rise += target_ankle - self.scale * source_ankle
-        above = self.target.ancestors(self._hips)
-        self.root = above[-1] if above else None
-        self._root_height = 0.0
-        if self.root is not None:
-            points = self.target.rest_world[0]
-            feet = [self.target.index[s.target[0]] for p, s in self._ties.items() if p.endswith(("foot", "toes"))]
-            floor = points[feet, 1].min() if feet else 0.0
-            up = points[self.root, 1] - floor
-            self._root_height = self.target.offsets[self.root][1]
-            if up > 0.3 * (points[self._hips, 1] - floor):
-                self.root = None  # not a bone on the floor: it stays where it rests
+        feet = [self.target.index[s.target[0]] for p, s in self._ties.items() if p.endswith(("foot", "toes"))]
+        self.root = root_bone(self.target, self.hips, feet)
 
     def _ankle_height(self, skeleton: Skeleton, points: np.ndarray, turns: np.ndarray, side: str) -> float | None:
         """How far the ankles are over the sole in the reference pose; None where no sole can be seen."""
@@ -190,7 +183,7 @@ class Transfer:
         if len(clip.skeleton) != len(self.source):
             raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
         local, moves = as_rows(clip.rotations), as_rows(clip.translations)
-        moving = [*([] if self.root is None else [self.root]), self._hips]
+        moving = [*([] if self.root is None else [self.root]), self.hips]
         parts = list(blocks(clip.frames))
         if len(parts) == 1:
             turned, moved = self._run(local, clip.moving, moves)  # as it is, without a copy
@@ -260,17 +253,14 @@ class Transfer:
         centre = np.mean([places[j] for j in self._source_centre], axis=0) * self.scale
         centre[[0, 2]] *= self.settings.stride
         centre[1] += self.rise
-        to_centre = rot.rotate_rows(world[self._hips], self._to_centre[:, None])
-        if self.settings.in_place:
-            spot = self.target.rest_world[0][self._hips]
-            centre[[0, 2]] = to_centre[[0, 2]] + spot[[0, 2], None]
+        to_centre = rot.rotate_rows(world[self.hips], self._to_centre[:, None])
         hips = centre - to_centre
         moves = {}
         if self.root is not None:
             ground = hips.copy()
-            ground[1] = self._root_height
+            ground[1] = self.target.offsets[self.root][1]
             moves[self.root] = ground
-        moves[self._hips] = self._into_parent(self._hips, hips, world, moves, frames)
+        moves[self.hips] = self._into_parent(self.hips, hips, world, moves, frames)
         return np.stack(list(moves.values()))
 
     def _into_parent(

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+from ..travel.settings import AS_IT_IS, Travel
 
 AUTO, PLANTED, FREE = FEET = ("auto", "planted", "free")
 DIRECTIONS, PLACES, TOUCH = ("directions", "places", "touch")
@@ -12,7 +14,8 @@ HANDS = (AUTO, DIRECTIONS, PLACES, TOUCH)
 
 @dataclass(frozen=True)
 class TransferSettings:
-    """``in_place``: stay over the rig's own spot. ``stride``: ground travel in leg lengths' ratio (1 keeps it).
+    """``in_place``, ``root``, ``root_smooth``, ``start``, ``ahead``: see travel.settings. ``stride``: ground travel in leg
+    lengths' ratio (1 keeps it).
 
     ``height_offset``: metres added to the hips' height. ``touches``: ``((name, degrees), ...)``, see core.touches.
     ``feet``: planted where the source's stand, or free; auto plants them where the proportions differ.
@@ -22,7 +25,11 @@ class TransferSettings:
     forearms are kept out of thighs and trunk where the source's are out; auto as for feet.
     """
 
-    in_place: bool = False
+    in_place: tuple[str, ...] = ()
+    root: tuple[str, ...] | None = None
+    root_smooth: float = 0.0
+    start: str = AS_IT_IS
+    ahead: bool = False
     stride: float = 1.0
     height_offset: float = 0.0
     touches: tuple[tuple[str, float], ...] = ()
@@ -33,3 +40,13 @@ class TransferSettings:
     hold_body: float = 1.0
     hold_hands: float = 1.0
     clear: str = AUTO
+
+    @property
+    def carried(self) -> TransferSettings:
+        """The same for motion that goes where it goes."""
+        return replace(self, in_place=(), root=None, root_smooth=0.0, start=AS_IT_IS, ahead=False)
+
+    @property
+    def travel(self) -> Travel:
+        """Where the figure goes, and what of it its root bone carries."""
+        return Travel(self.in_place, self.root, self.root_smooth, self.start, self.ahead)

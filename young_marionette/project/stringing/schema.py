@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, BeforeValidator, Field
 
+from ...core.travel.settings import GROUND
 from ..strict import Strict
 
-VERSION = 3
+VERSION = 4
 
 
 def _turn(value: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
@@ -21,6 +22,16 @@ Coordinate = Annotated[float, Field(ge=-1e9, le=1e9)]
 Feet = Literal["auto", "planted", "free"]
 Hands = Literal["auto", "directions", "places", "touch"]
 Clear = Literal["auto", "on", "off"]
+
+
+def _axes(value: object) -> object:
+    """Ground axes; versions before 4 knew only all or none."""
+    return {True: list(GROUND), False: []}[value] if isinstance(value, bool) else value
+
+
+InPlace = Annotated[tuple[Literal["x", "z"], ...], BeforeValidator(_axes), Field(max_length=2)]
+Root = Annotated[tuple[Literal["x", "y", "z", "turn"], ...], Field(max_length=4)]
+Start = Literal["", "origin", "line"]
 Share = Annotated[float, Field(ge=0, le=1)]
 Quaternion = Annotated[tuple[float, float, float, float], AfterValidator(_turn)]
 
@@ -59,7 +70,11 @@ class Tie(Strict):
 
 
 class Settings(Strict):
-    in_place: bool = False
+    in_place: InPlace = ()
+    root: Root | None = None
+    root_smooth: float = Field(default=0.0, ge=0, le=60)
+    start: Start = ""
+    ahead: bool = False
     stride: float = Field(default=1.0, gt=0, le=100)
     height_offset: float = Field(default=0.0, ge=-100, le=100)
     touches: dict[Literal["shoulders up", "elbows back", "arms out", "head down"], float] = Field(default_factory=dict)
@@ -73,7 +88,7 @@ class Settings(Strict):
 
 
 class StringingFile(Strict):
-    """The schema of a ``*.stringing`` file, version 3. Version 2 knew nothing of feet and hands."""
+    """The schema of a ``*.stringing`` file, version 4. Version 2 knew nothing of feet and hands, version 3 nothing of root motion."""
 
     format: Literal["young-marionette stringing"]
     version: int

@@ -1,0 +1,1 @@
+"""Travel: where a figure goes, and which bone carries it there."""

@@ -1,0 +1,207 @@
+"""What is written on a rig, where that is not just as the rig's own file has it: other bones, names, unit or axes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ..core import rotations as rot
+from ..core.character.meshes import placed_character
+from ..core.errors import InputError
+from ..core.evaluator import EVALUATOR
+from ..core.figure.placement import Placement, place_clip, place_skeleton
+from ..core.humanoid.words import shared_prefix
+from ..core.keys.keyed import dense
+from ..core.matching.conventions import CONVENTIONS
+from ..core.rebase import rename
+from ..core.travel.bones import root_bone, with_root_bone, without_ends, without_root_bone
+from ..core.travel.root import travelled, with_root
+from ..core.travel.settings import GROUND, Travel
+from ..formats import encode
+from ..formats.files import check_free, check_results, write_together
+from ..formats.registry import check_writable, format_of
+from .bakes import baked as bake
+from .delivery import delivered, renamed
+from .opening import inputs_of
+from .pairing import refuse_gaps
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from ..core.clip import Clip
+    from ..core.keys.keyed import KeyedClip
+    from ..core.skeleton import Skeleton
+    from ..core.travel.bones import Change
+    from ..formats.files import Output
+    from .entry import Entry
+    from .pairing import Pairing
+
+KEEP, ADD, REMOVE = ROOTS = ("", "add", "remove")
+
+
+@dataclass(frozen=True)
+class Shape:
+    """How what is written differs from a rig's own file.
+
+    ``root``: a root bone is added to a rig without one, or the one that it has is taken out. ``travel``: of motion that was
+    baked otherwise. ``ends``: last bones that only end the bone above are left out. ``names``: a convention that bones are named
+    in (see ``delivery.renamed``), ``prefix`` false: without what all names begin with. ``unit``: metres per unit, ``up``: "Y" or "Z".
+    """
+
+    root: str = KEEP
+    travel: Travel | None = None
+    ends: bool = False
+    names: str = ""
+    prefix: bool = True
+    unit: float | None = None
+    up: str | None = None
+
+    @property
+    def as_the_file(self) -> bool:
+        """Whether joints, unit and axes are those of the rig's file."""
+        return self.root == KEEP and not self.ends and self.unit is None and self.up is None
+
+
+def retarget_to(
+    source: Entry,
+    rig: Entry,
+    pairing: Pairing,
+    out: Path,
+    fps: float | None = None,
+    frames: tuple[int, int] | None = None,
+    overwrite: bool = False,
+    body: bool = False,
+    more: Sequence[Output] = (),
+    shape: Shape = Shape(),
+) -> Clip:
+    """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
+    check_results([out, *(o.path for o in more)], [*inputs_of(source), *inputs_of(rig)])
+    for path in (out, *(o.path for o in more)):
+        (check_writable if path == out else check_free)(path, overwrite)
+    refuse_gaps(pairing, source, rig)
+    shape = with_settings(shape, pairing)
+    check_shape(out, rig, shape)
+    baked, _ = bake(pairing, source, rig, fps, frames)
+    write_together([*shaped(out, baked, rig, body, shape), *more])
+    return baked
+
+
+def with_settings(shape: Shape, pairing: Pairing) -> Shape:
+    """What a root bone that is added carries is what the transfer's would; InputError where one is lacking."""
+    settings = pairing.settings
+    if shape.root == ADD:
+        return replace(shape, travel=Travel(root=settings.root, smooth=settings.root_smooth))
+    if settings.root and pairing.transfer.root is None:
+        raise InputError("The rig has no root bone on the floor that could carry anything; ask for one to be added.")
+    return shape
+
+
+def hips_and_root(rig: Entry, skeleton: Skeleton) -> tuple[int, int | None]:
+    """The joints of the hips and of the root bone (None: it has none) of a placed skeleton of a rig; InputError without a body."""
+    body = rig.figure.body
+    if body is None:
+        raise InputError(f"{rig.name} has no readable body, so its travel can't be told.")
+    feet = [run[0] for part, run in body.parts.items() if part.endswith(("foot", "toes"))]
+    hips = body.parts["hips"][0]
+    return hips, root_bone(skeleton, hips, feet)
+
+
+def check_shape(path: str | Path, rig: Entry, shape: Shape) -> None:
+    """InputError where a rig can't be written so."""
+    kind = format_of(path)
+    if kind.fixed_world and (shape.unit not in (None, 1.0) or shape.up not in (None, "Y")):
+        raise InputError(f"{kind.name} is always in metres with Y up; choose BVH or USD for another unit or axis.")
+    if shape.names and shape.names.lower() not in CONVENTIONS and not Path(shape.names).exists():
+        raise InputError(
+            f"'{shape.names}' is neither a known naming convention nor a file; use {', '.join(CONVENTIONS)} or a file with the names."
+        )
+    wants_root = shape.root == KEEP and shape.travel is not None and bool(shape.travel.root)
+    if shape.root == KEEP and not wants_root:
+        return
+    _, root = hips_and_root(rig, rig.placed_skeleton)
+    if shape.root == ADD and root is not None:
+        raise InputError(f"{rig.name} has a root bone already: {rig.placed_skeleton.names[root]}.")
+    if root is None and shape.root == REMOVE:
+        raise InputError(f"{rig.name} has no root bone that could be taken out.")
+    if root is None and wants_root:
+        raise InputError(f"{rig.name} has no root bone on the floor; ask for one to be added.")
+
+
+def shaped(
+    path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool = False, shape: Shape = Shape()
+) -> list[Output]:
+    """The files (list of Output) of a baked clip on the placed rig, as ``shape`` says."""
+    check_shape(path, rig, shape)
+    travel = shape.travel or Travel()
+    if shape.travel is not None and shape.root != ADD:
+        baked = travelled(dense(baked), *hips_and_root(rig, baked.skeleton), shape.travel)
+    if shape.names:
+        rig = _named(rig, shape.names)
+    if not shape.prefix:
+        names = rig.skeleton.names
+        shared = shared_prefix(names)
+        rig = rig.with_bone_names({n: n.removeprefix(shared) for n in names}) if shared else rig
+    if rig.skeleton.names != baked.skeleton.names:
+        baked = replace(baked, skeleton=rename(baked.skeleton, dict(zip(baked.skeleton.names, rig.skeleton.names))))
+    if shape.as_the_file:
+        return delivered(path, baked, rig, body)
+    if body and rig.character is None:
+        raise InputError(f"{rig.name} has no body that could be written with it.")
+    clip = dense(rig.with_morphs(baked) if body else baked)
+    world, metres, up = _world(path, rig, shape)
+    skeleton, changes = place_skeleton(clip.skeleton, world), []
+    hips, root = hips_and_root(rig, clip.skeleton) if shape.root != KEEP else (0, None)
+    if shape.root == ADD:
+        if shape.travel is not None:
+            clip = travelled(clip, hips, None, shape.travel)
+        changes.append(with_root_bone(skeleton))
+    elif shape.root == REMOVE and root is not None:
+        changes.append(without_root_bone(skeleton, root, hips))
+    clip, skeleton = _changed(clip, skeleton, changes, world)
+    if shape.ends:
+        keep = (
+            {n for run in rig.figure.body.parts.values() for n in (rig.skeleton.names[j] for j in run)}
+            if rig.figure.body
+            else set()
+        )
+        changes.append(without_ends(skeleton, [j for j, n in enumerate(skeleton.names) if n in keep]))
+        clip, skeleton = _changed(clip, skeleton, changes[-1:], world)
+    if shape.root == ADD:
+        clip = with_root(clip, hips + 1, 0, replace(travel, root=GROUND if travel.root is None else travel.root))
+    character = None
+    if body and rig.placed_character is not None:
+        character = placed_character(rig.placed_character, world)
+        for change in changes:
+            character = change.character(character)
+    bones = tuple((bone, name) for bone, name in rig.bones if name in skeleton.index)
+    placed = place_clip(clip, world, skeleton)
+    return encode(path, placed, metres_per_unit=metres, up=up, body=body, character=character, bones=bones)
+
+
+def _named(rig: Entry, names: str) -> Entry:
+    # Not what a file of names holds now: it is read once for all clips of one piece of work.
+    return EVALUATOR.of("rig with other names", (rig, names), lambda: renamed(rig, names))
+
+
+def _changed(clip: Clip, skeleton: Skeleton, changes: list[Change], world: Placement) -> tuple[Clip, Skeleton]:
+    """``clip`` in our world on what ``changes`` make of ``skeleton``, which stands in the world that is written."""
+    for change in changes:
+        clip, skeleton = change.clip(clip, place_skeleton(change.new, world.inverse)), change.new
+    return clip, skeleton
+
+
+def _world(path: str | Path, rig: Entry, shape: Shape) -> tuple[Placement, float, str]:
+    """``(placement from our world, metres per unit, up)`` of what is written: as asked, else the rig's own where the format tells it."""
+    own = rig.layout is not None and rig.layout.format == format_of(path).name
+    up = (rig.declared.up or "+Y")[-1] if own else "Y"
+    if shape.unit is None and shape.up is None:
+        if own:
+            return rig.figure.placement.inverse, rig.figure.placement.scale, up
+        return Placement(), 1.0, "Y"
+    metres = shape.unit if shape.unit is not None else rig.figure.placement.scale if own else 1.0
+    up = shape.up or up
+    forward = rot.AXES["Z"] if up == "Y" else -rot.AXES["Y"]
+    return Placement.from_axes(metres, np.asarray(rot.AXES[up]), forward).inverse, metres, up

@@ -417,8 +417,31 @@ class Panels(WindowCase):
         self.session.do(do.Choose(self.id_of("carry_bucket")))
         self.session.seek(180)
         self.assertGreater(self.window.stage.figures[1].positions[0, 2], 1)
-        self.click(self.desk("transfer").in_place, QPoint(8, 10))
+        travel = self.desk("transfer").travel
+        self.click(travel.in_place["z"], QPoint(8, 10))
+        self.close(self.window.stage.figures[1].positions[0, 2], 0, 0.05)
+        self.assertGreater(abs(self.window.stage.figures[1].positions[0, 0]), 1e-4)
+        self.click(travel.in_place["x"], QPoint(8, 10))
         self.close(self.window.stage.figures[1].positions[0, [0, 2]], 0, 0.05)
+
+    def test_the_root_bone_carries_what_is_ticked(self):
+        self.session.do(do.Choose(self.id_of("carry_bucket")), do.Choose(self.id_of("Gull"), as_rig=True))
+        self.session.seek(180)
+        self.session.go("transfer")
+        stage, travel = self.window.stage, self.desk("transfer").travel
+        hips = self.state.pairing.transfer.hips
+        before = stage.figures[1].positions[hips]
+        self.assertIn("humanoid_root", travel.bone.text())
+        self.assertTrue(travel.root["z"].isChecked() and not travel.root["turn"].isChecked())
+        self.assertGreater(stage.figures[1].positions[0, 2], 1)
+        path = len(stage.lines)
+        self.click(travel.root["z"], QPoint(8, 10))
+        self.assertEqual(self.state.pairing.settings.root, ("x",))
+        self.close(stage.figures[1].positions[0, 2], 0, 1e-6)
+        self.close(stage.figures[1].positions[hips], before, 1e-6)
+        self.assertEqual(len(stage.lines), path)
+        self.session.undo()
+        self.assertIsNone(self.state.pairing.settings.root)
 
     def test_deliver_says_problems_before_the_start(self):
         desk = self.desk("deliver")

@@ -7,12 +7,14 @@ from ..core.evaluator import EVALUATOR
 from ..core.matching.touches import touched
 from ..core.scene.figure import BAKED, MARIONETTE, PERFORMER, Bones, Figure
 from ..core.scene.marks import contact_marks
+from ..core.scene.paths import path_lines
 from ..core.scene.props import edges
 from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
 from ..project.entry import Entry
 from ..project.planting import rig_points
 from ..project.playback import Motion
+from ..project.rooting import root_path
 from .theme import colour
 
 
@@ -177,7 +179,7 @@ class Director:
         session = self.session
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
-        lines = (*self._props(figures), *self._marks(figures))
+        lines = (*self._props(figures), *self._root(figures), *self._marks(figures))
         return (*lines, *self._trails(figures)) if session.trails else lines
 
     def _props(self, figures):
@@ -193,6 +195,18 @@ class Director:
                 continue
             for box in source.props:
                 for line in edges(box, in_room) if in_room else edges(box):
+                    yield line + figure.shift, tint
+
+    def _root(self, figures):
+        """The way of the root bone over the floor, where travel is worked on."""
+        session, state = self.session, self.session.state
+        wanted = session.live.wanted if session.step in ("transfer", "deliver") and not session.preview else None
+        for figure in figures if wanted else ():
+            if figure.kind == MARIONETTE:
+                path, rate = root_path(*wanted)
+                frame = round(session.second * rate)
+                tint = colour("brass").getRgbF()
+                for line in path_lines(path.places.T, path.headings, rate, frame, state.rig_entry.figure.height):
                     yield line + figure.shift, tint
 
     def _room(self, figure):

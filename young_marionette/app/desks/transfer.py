@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox
-
 from ...project.changes import PAIR
-from ...project.commands import AddBake, SetTransfer
+from ...project.commands import AddBake
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 from .contacts import ContactsCard, FeetCard, HandsCard
+from .travel import TravelCard
 
 
 class TransferDesk(Desk):
@@ -20,24 +19,8 @@ class TransferDesk(Desk):
     shows = (*PAIR, "limits")
 
     def build(self):
-        travel = Card("Travel")
-        self.in_place = QCheckBox("In place")
-        self.in_place.setToolTip("The hips stay over one spot")
-        self.in_place.toggled.connect(lambda on: self._set("in_place", on, True))
-        self.stride = Number(100, "%", 1, 0, 1, 1000, 100, "Stride: ground travel relative to the leg lengths")
-        self.stride.edited.connect(lambda v, s: self._set("stride", v / 100, s))
-        self.height = Number(0, "cm", 0.5, 1, -500, 500, 0, "Hip height offset")
-        self.height.edited.connect(lambda v, s: self._set("height_offset", v / 100, s))
-        self.scale = label("", "quiet", wrap=True)
-        self.root = label("", "quiet", wrap=True)
-        travel.add(
-            self.in_place,
-            row(label("Stride"), None, self.stride),
-            row(label("Hip height offset"), None, self.height),
-            self.scale,
-            self.root,
-        )
-        self.add(travel)
+        self.travel = TravelCard(self.session)
+        self.add(self.travel)
         self.feet = FeetCard(self.session)
         self.contacts = ContactsCard(self.session)
         self.hands = HandsCard(self.session)
@@ -61,34 +44,14 @@ class TransferDesk(Desk):
         self.feet.show_state()
         self.hands.show_state()
         self.contacts.show_state()
-        settings = pairing.settings
-        self.in_place.blockSignals(True)
-        self.in_place.setChecked(settings.in_place)
-        self.in_place.blockSignals(False)
-        self.stride.set_value(settings.stride * 100)
-        self.stride.setEnabled(not settings.in_place)
-        self.height.set_value(settings.height_offset * 100)
+        self.travel.show_state()
         hips = any(s.part == "hips" for s in pairing.strings)
         self.bake.setEnabled(hips and not any(s.grave for s in session.snags if s.step == "string"))
-        self.scale.setText(
-            f"The rig's legs are {pairing.transfer.scale:.2f} times as long as the source's."
-            if hips
-            else "The hips have no string."
-        )
-        above = pairing.target.names[0] if hips and pairing.transfer.root is not None else None
-        self.root.setText(
-            f"The root bone {above} stays on the floor under the hips."
-            if above
-            else "The rig has no root bone on the floor; the hips travel."
-        )
         rate = state.source_entry.placed_clip.rate
         self.fps.set_value(session.bake_rate)
         self.fps.set_default(rate)
         first, last = session.range
         self.range.setText(f"Frames {first} to {last} of {state.source_entry.name}, {(last - first) / rate:.2f} s")
-
-    def _set(self, field, value, settled):
-        self.session.drag(SetTransfer(((field, value),)), settled=settled)
 
     def bake_now(self):
         """Bake the range at the chosen rate."""

@@ -36,7 +36,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _demo):
+    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _batch, _demo):
         add(commands)
     return parser.parse_args(words), parser
 
@@ -88,6 +88,10 @@ def _motion_options(command: ArgumentParser) -> None:
     command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)
     _text(command, "--range", "Frames A to B of the source, both included, from 0.", "A:B", dest="frames")
     _text(command, "--clip", CLIP)
+    _body_options(command)
+
+
+def _body_options(command: ArgumentParser) -> None:
     body = command.add_mutually_exclusive_group()
     body.add_argument("--with-body", dest="body", action="store_true", default=None, help="Write meshes and skin too.")
     body.add_argument("--without-body", dest="body", action="store_false", default=None, help="Write motion alone.")
@@ -129,6 +133,13 @@ def _retarget(commands: object) -> None:
         "--save-stringing", type=Path, metavar="FILE", help="Where to save the stringing that was used."
     )
     _travel(command)
+    _transfer_options(command)
+    _motion_options(command)
+    _result_options(command)
+
+
+def _transfer_options(command: ArgumentParser) -> None:
+    """What feet and hands do."""
     feet = command.add_mutually_exclusive_group()
     for word, setting, tells in (
         ("--pin", "planted", "Plant the feet where the source's stand; the usual where the proportions differ."),
@@ -139,8 +150,6 @@ def _retarget(commands: object) -> None:
         "What hands keep: their directions, their places, or what they touch; the usual where the proportions differ."
     )
     command.add_argument("--hands", choices=("directions", "places", "touch"), help=tells)
-    _motion_options(command)
-    _result_options(command)
 
 
 def _travel(command: ArgumentParser) -> None:
@@ -252,6 +261,70 @@ def _thin(commands: object) -> None:
     _text(command, "--range", "Frames A to B, both included, from 0; the rest keeps its keys.", "A:B", dest="frames")
     _which(command)
     _result_options(command)
+
+
+def _batch(commands: object) -> None:
+    does = "Deliver many clips onto one or more rigs, over all cores; one bad clip never stops the rest."
+    command = _command(commands, "batch", does)
+    command.add_argument(
+        "sources", type=Path, nargs="+", metavar="CLIPS_OR_FOLDERS", help="Motion files, and folders of them."
+    )
+    _delivery_options(command)
+    command.add_argument("--jobs", type=_whole, metavar="N", help="Worker processes (one for each core).")
+    _switch(command, "--resume", "Do only what an earlier run into the same folder has not done.")
+    _switch(command, "--dry-run", "Look at everything, tell what would be written, and write nothing.")
+    command.add_argument("--report", type=Path, metavar="FILE.html", help="Write a report with numbers and pictures.")
+    _result_options(command)
+
+
+def _delivery_options(command: ArgumentParser) -> None:
+    """What clips are delivered onto, where to, and how."""
+    command.add_argument(
+        "--rig",
+        type=Path,
+        action="append",
+        metavar="RIG",
+        required=True,
+        dest="rigs",
+        help="A rig; may be given again.",
+    )
+    command.add_argument("--out", type=Path, metavar="DIR", required=True, help="The folder for the results.")
+    command.add_argument(
+        "--stringing", type=Path, action="append", default=[], metavar="FILE", dest="stringings",
+        help="A saved stringing; may be given again. Clips that none of them fits are left out.",
+    )  # fmt: skip
+    command.add_argument(
+        "--recipe", type=Path, metavar="FILE", help="A saved recipe; what else is given here counts more."
+    )
+    command.add_argument("--save-recipe", type=Path, metavar="FILE", help="Save what is asked for as a recipe.")
+    _text(
+        command, "--format", "bvh, glb, gltf, usda, usdc, usdz or vrma; that of the rig's file without it.", "FORMATS"
+    )
+    _text(command, "--name", "Names of files, of {clip}, {rig}, {source}, {date}, {number} ({clip}_{rig}).", "TEMPLATE")
+    command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)
+    _text(command, "--range", "Frames A to B of each clip, both included, from 0.", "A:B", dest="frames")
+    _switch(command, "--from-zero", "Start every result at frame zero.")
+    _text(command, "--unit", "m, cm, mm, in, ft or dm: the unit of the results.", "UNIT")
+    _text(command, "--up", "Y or Z: the axis that is up in the results.", "AXIS")
+    _text(command, "--bones", "vrm, h-anim, or a file whose skeleton has the names.", "NAMES")
+    _switch(command, "--no-prefix", "Leave out what all bone names begin with.")
+    _switch(command, "--no-ends", "Leave out bones that only end the bone above.")
+    _switch(command, "--one-file", "All clips of a rig as the animations of one GLB or glTF file.")
+    _switch(command, "--subfolders", "Keep the subfolders that the clips lie in.")
+    _body_options(command)
+    _travel(command)
+    _transfer_options(command)
+
+
+def _whole(text: str) -> int:
+    """A number of processes; its own name is what wrong ones are told with."""
+    number = int(text)
+    if not 0 < number <= 1024:
+        raise ValueError
+    return number
+
+
+_whole.__name__ = "number"
 
 
 def _demo(commands: object) -> None:

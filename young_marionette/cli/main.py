@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage.
+"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -54,14 +54,14 @@ def retarget(asked: Namespace) -> None:
     from ..project.shaping import Shape, retarget_to
     from . import report
 
-    frames, out, saved, overwrite = _range(asked.frames), asked.out, asked.save_stringing, asked.overwrite
+    frames, out, saved, overwrite = range_of(asked.frames), asked.out, asked.save_stringing, asked.overwrite
     check_results([out, saved], [asked.source, asked.rig, asked.stringing])
     check_writable(out, overwrite)
     if saved:
         check_free(saved, overwrite)
     source, rig = opening.open_source(asked.source, clip=asked.clip), opening.open_rig(asked.rig)
     pairing = delivery.pair_files(source, rig, asked.stringing)
-    pairing = replace(pairing, settings=replace(pairing.settings, **_transfer_changes(asked)))
+    pairing = replace(pairing, settings=replace(pairing.settings, **transfer_changes(asked)))
     shape = Shape(asked.root_bone)
     more = []
     if saved:
@@ -75,7 +75,7 @@ def retarget(asked: Namespace) -> None:
         report.print_retarget(source, rig, pairing, baked, out, off)
 
 
-def _transfer_changes(asked):
+def transfer_changes(asked):
     """What is asked for of a transfer, as settings."""
     from ..core.travel.settings import GROUND, parts_of
 
@@ -147,7 +147,7 @@ def convert(asked: Namespace) -> None:
     axis = None if asked.up is None else asked.up.upper().lstrip("+")
     if axis not in (None, "Y", "Z"):
         raise InputError(f"'{asked.up}' can't be up; give Y or Z.")
-    frames = _range(asked.frames)
+    frames = range_of(asked.frames)
     delivery.convert(entry, asked.out, asked.fps, frames, metres, axis, asked.body, asked.overwrite)
     if asked.as_json:
         print_json({"in": str(asked.file), "out": str(asked.out), "clip": entry.name})
@@ -168,7 +168,7 @@ def filter_motion(asked: Namespace) -> None:
     channels = CHANNELS if asked.channels is None else tuple(asked.channels.split(","))
     if unknown := [name for name in channels if name not in CHANNELS]:
         raise InputError(f"'{unknown[0]}' is no kind of channel; give some of {','.join(CHANNELS)}.")
-    frames = _range(asked.frames)
+    frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
     entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
@@ -220,7 +220,7 @@ def thin(asked: Namespace) -> None:
         planted = 0.3 if CONTACTS in stages else None
     planted = None if planted is None else _tolerance(planted, "contacts") / 100
     method = Thin(places / 100, degrees, planted, weights, stages)
-    frames = _range(asked.frames)
+    frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
     entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
@@ -241,6 +241,12 @@ def _tolerance(value, name):
     return value
 
 
+def batch(asked: Namespace) -> int:
+    from . import batch as batches
+
+    return batches.run(asked)
+
+
 def demo(asked: Namespace) -> None:
     from ..demo.example import play
     from .tables import PlainConsole
@@ -248,7 +254,7 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
-COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, thin, demo)}
+COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, thin, batch, demo)}
 COMMANDS["filter"] = filter_motion
 
 
@@ -272,7 +278,7 @@ def _unit(text):
     return METRES[text.lower()]
 
 
-def _range(text):
+def range_of(text):
     """Frames from ``A:B``, or None."""
     if text is None:
         return None
@@ -327,7 +333,7 @@ def _run(words):
     elif asked.command is None:
         parser.print_help()
     else:
-        COMMANDS[asked.command](asked)
+        return COMMANDS[asked.command](asked) or 0
     return 0
 
 

@@ -157,7 +157,7 @@ class _Writes:
         # A link stays a link: what it points to is replaced.
         target = Path(os.path.realpath(target)) if target.is_symlink() else target
         sweep(target.parent)
-        handle, name = tempfile.mkstemp(prefix=PART_PREFIX, suffix=PART_SUFFIX, dir=target.parent)
+        handle, name = tempfile.mkstemp(prefix=_own_prefix(os.getpid()), suffix=PART_SUFFIX, dir=target.parent)
         self._ready.append((target, Path(name)))
         self._locks.append(os.dup(handle))
         with contextlib.suppress(OSError):
@@ -242,6 +242,23 @@ def _let_go_later(path: Path) -> Iterator[None]:
             threading.Thread(target=os.close, args=(old,), daemon=True).start()
 
 
+def _own_prefix(process: int) -> str:
+    return f"{PART_PREFIX}{process:x}-"
+
+
+def sweep_after(folder: Path | str, process: int) -> None:
+    """Remove unfinished files that a process which has ended left in a folder."""
+    with contextlib.suppress(OSError):
+        for part in [p for p in os.scandir(folder) if p.name.startswith(_own_prefix(process))]:
+            _remove_unheld(part.path)
+
+
+def _remove_unheld(part: str) -> None:
+    with contextlib.suppress(OSError), open(part, "rb") as file:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        os.unlink(part)
+
+
 def sweep(folder: Path) -> None:
     """Remove unfinished files that writers left in a folder which are no more (a held lock tells the living)."""
     with contextlib.suppress(OSError):
@@ -249,9 +266,7 @@ def sweep(folder: Path) -> None:
             # One that was made just now may not have its lock yet.
             if time.time() - part.stat().st_mtime < _YOUNG:
                 continue
-            with contextlib.suppress(OSError), open(part.path, "rb") as file:
-                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                os.unlink(part.path)
+            _remove_unheld(part.path)
 
 
 def _umask() -> int:

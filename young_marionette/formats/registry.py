@@ -28,6 +28,7 @@ class Ending:
     body: bool = True
     keys: bool = True
     curves: bool = False  # keys with smooth in-betweens, too; else those become frames
+    several: bool = False  # clips in one file
     rig: bool = True  # a rig's own file can be written again; else it rests in a pose of its own, and tells VRM bones
     written: bool = True
 
@@ -90,8 +91,8 @@ FORMATS = (
         "gltf",
         is_gltf,
         {
-            ".glb": Ending("GLB", curves=True),
-            ".gltf": Ending("glTF, as text", curves=True),
+            ".glb": Ending("GLB", curves=True, several=True),
+            ".gltf": Ending("glTF, as text", curves=True, several=True),
             ".vrma": Ending("VRM animation", body=False, curves=True, rig=False),
             ".vrm": Ending("VRM", written=False),
         },

@@ -9,15 +9,13 @@ import atexit
 import contextlib
 import importlib.util
 import json
-import os
 import socket
 import subprocess
-import sys
 import threading
 from collections.abc import Sequence
-from pathlib import Path
 
 from ..core.errors import InputError
+from .child import start
 
 # Only a process of one thread can be forked safely; and large pages make large arrays quicker.
 _SETTINGS = {
@@ -25,13 +23,6 @@ _SETTINGS = {
     "PXR_WORK_THREAD_LIMIT": "1",
     "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1",
 }
-# Isolated: what lies in the folder that one stands in is never imported, whatever it is called.
-_START = f"""
-import sys
-sys.path[:0] = sys.argv[2:]
-from {__package__}.usd.server import main
-main(int(sys.argv[1]))
-"""
 NOT_NOW = "USD files can't be opened or written now: the process for it does not start, or ends."
 
 
@@ -41,6 +32,7 @@ class Process:
     def __init__(self) -> None:
         self.process: subprocess.Popen | None = None
         self._requests: socket.socket | None = None
+        self._lent = False  # the process is another one's, who lets us ask it
         self._lock = threading.Lock()
         atexit.register(self.stop)
 
@@ -50,17 +42,28 @@ class Process:
             if self.process is None:
                 self._start()
 
+    def shared(self) -> int:
+        """The number of the socket that requests go to, for other processes that may ask it too; -1 where there is none."""
+        self.prepare()
+        return self._requests.fileno() if self._requests is not None else -1
+
+    def borrow(self, number: int) -> None:
+        """Ask the process of another one, through the socket that it gave us."""
+        self._requests, self._lent = socket.socket(fileno=number), True
+
     def ask(self, request: dict, files: Sequence[int] = ()) -> socket.socket:
         """The socket that the answer will come through."""
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs, self._lock:
             for _ in range(2):
-                if self.process is None or self.process.poll() is not None:
+                if not self._lent and (self.process is None or self.process.poll() is not None):
                     self._start()
                 assert self._requests is not None
                 with contextlib.suppress(OSError):
                     socket.send_fds(self._requests, [json.dumps(request).encode()], [theirs.fileno(), *files])
                     return ours
+                # It has ended. One that was lent is replaced by one of our own.
+                self._lent = False
                 self.stop()
         ours.close()
         raise InputError(NOT_NOW)
@@ -70,28 +73,17 @@ class Process:
             raise InputError("USD files need a package that is not installed; get it with: pip install usd-core")
         self._requests, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs:
-            self.process = subprocess.Popen(
-                [sys.executable, "-I", "-c", _START, str(theirs.fileno()), *_import_paths()],
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-                pass_fds=[theirs.fileno()],
-                env={**os.environ, **_SETTINGS},
-            )
+            self.process = start(f"{__package__}.usd.server", [theirs.fileno()], _SETTINGS)
 
     def stop(self) -> None:
         """End the process, if there is one."""
         process, self.process = self.process, None
-        if process is not None and self._requests is not None:
-            self._requests.close()
+        requests, self._requests = self._requests, None
+        if requests is not None:
+            requests.close()
+        if process is not None:
             process.kill()
             process.wait()
-
-
-def _import_paths() -> list[str]:
-    """Where the process finds us and our packages: where this one does, but for the present folder."""
-    root, folder = str(Path(__file__).resolve().parents[2]), os.getcwd()
-    return [root, *(p for p in sys.path if os.path.isabs(p) and os.path.realpath(p) not in (folder, root))]
 
 
 PROCESS = Process()

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
+    from ..core.clip import Clip
+    from ..core.keys.keyed import KeyedClip
 
 
 @dataclass(frozen=True)
@@ -15,7 +17,7 @@ class Wanted:
 
     ``metres_per_unit`` and ``up`` tell where the clip stands; BVH does not say it, glTF is always in metres with Y up, USD
     writes it down. ``body``: write the layout's meshes, of one ``level`` of detail where one is given, or ``character``,
-    too. ``bones``: pairs of a VRM bone and a joint's name.
+    too. ``bones``: pairs of a VRM bone and a joint's name. ``more``: other clips of the same skeleton in the same file.
     """
 
     metres_per_unit: float = 1.0
@@ -24,6 +26,7 @@ class Wanted:
     character: Character | None = None
     bones: tuple[tuple[str, str], ...] = ()
     level: int | None = None
+    more: tuple[Clip | KeyedClip, ...] = ()
 
 
 MOTION_ALONE = Wanted()

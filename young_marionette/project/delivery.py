@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ..core import rotations as rot
 from ..core.character.meshes import placed_character
@@ -42,7 +42,16 @@ def deliver(path: Path, baked: Clip | KeyedClip, rig: Entry, overwrite: bool = F
 
 
 def delivered(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool = False) -> list[Output]:
-    """The files (list of Output) of a baked clip with the rig's names, and with its ``body`` where it has one.
+    """The files (list of Output) of a baked clip with the rig's names, see ``to_write``."""
+    clip, layout, wanted = to_write(path, baked, rig, body)
+    return encode(path, clip, layout, **wanted)
+
+
+ToWrite = tuple["Clip | KeyedClip", Any, dict[str, Any]]
+
+
+def to_write(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool = False) -> ToWrite:
+    """``(clip, layout, wanted)`` for ``encode``: a baked clip with the rig's names, and with its ``body`` where it has one.
 
     In the rig's own format it comes in the file's own order, unit and axes; in another one in metres with Y up.
     """
@@ -52,10 +61,10 @@ def delivered(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool 
     if layout is not None:
         metres = rig.figure.placement.scale
         own, bones = rig.to_file_world(baked), rig.declared.bones
-        return encode(path, own, layout, metres_per_unit=metres, body=body, bones=bones, level=rig.only_level)
+        return own, layout, {"metres_per_unit": metres, "body": body, "bones": bones, "level": rig.only_level}
     character = rig.placed_character if body else None
     names = () if ending_of(path).rig else rig.bones
-    return encode(path, baked, None, body=body, character=character, bones=names)
+    return baked, None, {"body": body, "character": character, "bones": names}
 
 
 def convert(

@@ -24,7 +24,7 @@ from ..formats import encode
 from ..formats.files import check_free, check_results, write_together
 from ..formats.registry import check_writable, format_of
 from .bakes import baked as bake
-from .delivery import delivered, renamed
+from .delivery import ToWrite, renamed, to_write
 from .opening import inputs_of
 from .pairing import refuse_gaps
 
@@ -131,9 +131,20 @@ def check_shape(path: str | Path, rig: Entry, shape: Shape) -> None:
 
 
 def shaped(
-    path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool = False, shape: Shape = Shape()
+    path: str | Path,
+    baked: Clip | KeyedClip,
+    rig: Entry,
+    body: bool = False,
+    shape: Shape = Shape(),
+    more: Sequence[Clip | KeyedClip] = (),
 ) -> list[Output]:
-    """The files (list of Output) of a baked clip on the placed rig, as ``shape`` says."""
+    """The files (list of Output) of a baked clip on the placed rig, as ``shape`` says; ``more``: clips in the same file."""
+    clip, layout, wanted = _to_write(path, baked, rig, body, shape)
+    others = tuple(_to_write(path, one, rig, body, shape)[0] for one in more)
+    return encode(path, clip, layout, **wanted, more=others)
+
+
+def _to_write(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool, shape: Shape) -> ToWrite:
     check_shape(path, rig, shape)
     travel = shape.travel or Travel()
     if shape.travel is not None and shape.root != ADD:
@@ -147,7 +158,7 @@ def shaped(
     if rig.skeleton.names != baked.skeleton.names:
         baked = replace(baked, skeleton=rename(baked.skeleton, dict(zip(baked.skeleton.names, rig.skeleton.names))))
     if shape.as_the_file:
-        return delivered(path, baked, rig, body)
+        return to_write(path, baked, rig, body)
     if body and rig.character is None:
         raise InputError(f"{rig.name} has no body that could be written with it.")
     clip = dense(rig.with_morphs(baked) if body else baked)
@@ -178,7 +189,8 @@ def shaped(
             character = change.character(character)
     bones = tuple((bone, name) for bone, name in rig.bones if name in skeleton.index)
     placed = place_clip(clip, world, skeleton)
-    return encode(path, placed, metres_per_unit=metres, up=up, body=body, character=character, bones=bones)
+    wanted = {"metres_per_unit": metres, "up": up, "body": body, "character": character, "bones": bones}
+    return placed, None, wanted
 
 
 def _named(rig: Entry, names: str) -> Entry:

@@ -133,6 +133,11 @@ class KeyedClip:
         samplers = {channel: change(channel, sampler) for channel, sampler in self.samplers.items()}
         return replace(self, skeleton=skeleton or self.skeleton, samplers=samplers)
 
+    def moved_to(self, start: float) -> KeyedClip:
+        """With its first key at ``start`` seconds; the times between keys stay."""
+        shift = start - self.start
+        return self.mapped(lambda _, s: replace(s, times=s.times + shift)) if shift else self
+
     def at_rate(self, rate: float) -> KeyedClip:
         """The same keys, on the same frames, meant for another rate, so that it lasts longer or shorter."""
         return replace(self.mapped(lambda _, s: s.stretched(self.rate / rate)), rate=rate)

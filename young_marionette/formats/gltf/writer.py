@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -54,11 +55,11 @@ def encode(
         document, binary = _vrm_animation(clip, bones)
     elif layout is not None and wanted.body:
         with sound(layout.container.label):
-            document, binary = _into_file(clip, layout, bones, wanted.level)
+            document, binary = _into_file((clip, *wanted.more), layout, bones, wanted.level)
     elif layout is not None:
-        document, binary = _skeleton_alone(clip, layout)
+        document, binary = _skeleton_alone((clip, *wanted.more), layout)
     else:
-        document, binary = document_of(clip, wanted.character if wanted.body else None, bones)
+        document, binary = document_of(clip, wanted.character if wanted.body else None, bones, wanted.more)
     return [Output(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))]
 
 
@@ -67,7 +68,7 @@ def _asset() -> dict[str, str]:
 
 
 def _into_file(
-    clip: Clip | KeyedClip, layout: GltfLayout, bones: tuple[tuple[str, ...], ...], level: int | None
+    clips: Sequence[Clip | KeyedClip], layout: GltfLayout, bones: tuple[tuple[str, ...], ...], level: int | None
 ) -> tuple[dict[str, Any], bytes]:
     binary, document = merged(layout.container)
     levels = node_levels(layout.container, layout.nodes)
@@ -81,13 +82,12 @@ def _into_file(
                 if layout.nodes.name(child) == f"{old}_end":
                     document["nodes"][child]["name"] = f"{new}_end"
     writer = Writer(document, binary)
-    local = _node_motion(clip, layout)
-    weights = _weight_channels(document, clip)
-    _animation(writer, clip, local, dict(enumerate(layout.tree.nodes)), weights)
+    for clip in clips:
+        weights = _weight_channels(document, clip)
+        _animation(writer, clip, _node_motion(clip, layout), dict(enumerate(layout.tree.nodes)), weights)
     if bones:
-        _name_bones(
-            document, {b: layout.tree.nodes[clip.skeleton.index[n]] for b, n in bones if n in clip.skeleton.index}
-        )
+        index = clips[0].skeleton.index
+        _name_bones(document, {b: layout.tree.nodes[index[n]] for b, n in bones if n in index})
     return document, writer.binary()
 
 
@@ -107,7 +107,7 @@ def _node_motion(clip: Clip | KeyedClip, layout: GltfLayout) -> dict[tuple[int, 
     return motion_out(clip, tree.skeleton, layout.nodes.scales[list(tree.nodes)], tree.over)
 
 
-def _skeleton_alone(clip: Clip | KeyedClip, layout: GltfLayout) -> tuple[dict[str, Any], bytes]:
+def _skeleton_alone(clips: Sequence[Clip | KeyedClip], layout: GltfLayout) -> tuple[dict[str, Any], bytes]:
     """The joints of a file with its own transforms, without mesh and skin."""
     tree, nodes = layout.tree, layout.nodes
     document: dict[str, Any] = {"asset": _asset(), "scene": 0, "scenes": [{"nodes": [0]}], "nodes": []}
@@ -124,7 +124,8 @@ def _skeleton_alone(clip: Clip | KeyedClip, layout: GltfLayout) -> tuple[dict[st
         document["scenes"][0]["nodes"] = [len(document["nodes"]) - 1]
     document["skins"] = [{"joints": list(range(len(tree.nodes))), "skeleton": 0}]
     writer = Writer(document)
-    _animation(writer, clip, _node_motion(clip, layout), {j: j for j in range(len(tree.nodes))}, {})
+    for clip in clips:
+        _animation(writer, clip, _node_motion(clip, layout), {j: j for j in range(len(tree.nodes))}, {})
     return document, writer.binary()
 
 
@@ -149,7 +150,7 @@ def document_of(
     clip: Clip | KeyedClip,
     character: Character | None = None,
     bones: tuple[tuple[str, ...], ...] = (),
-    more: tuple[Clip, ...] = (),
+    more: tuple[Clip | KeyedClip, ...] = (),
 ) -> tuple[dict[str, Any], bytes]:
     """``(document, binary)`` of a new file: a clip in metres with Y up, its body, and ``more`` clips of its skeleton."""
     skeleton = clip.skeleton

@@ -1,0 +1,236 @@
+"""``young-marionette batch``: many clips onto rigs, with progress, and what became of each."""
+
+from __future__ import annotations
+
+import sys
+import time
+from datetime import date
+from pathlib import Path
+
+from ..core.errors import Cancelled, InputError
+from ..wording.findings import counted
+from .console import print_json, say, tell_error
+
+NOT_ALL = 3  # the exit code where some clips failed, or were left alone
+
+
+def run(asked):
+    """Deliver what is asked for, and return the exit code."""
+    from ..formats.files import check_free
+    from ..project.batch import plan
+    from ..project.batch.recipe import save
+    from ..project.batch.run import Delivery
+    from ..project.batch.tying import rig_of
+
+    order = order_of(asked)
+    if asked.save_recipe:
+        check_free(asked.save_recipe, asked.overwrite)
+    if asked.report:
+        check_free(asked.report, asked.overwrite)
+    rigs = [str(rig) for rig in asked.rigs]
+    if len(set(rigs)) < len(rigs):
+        raise InputError(f"The rig {next(r for r in rigs if rigs.count(r) > 1)} is given twice.")
+    names = {rig: rig_of(rig).name for rig in rigs}
+    sources = plan.sources_of(asked.sources)
+    jobs, failures = plan.meeting(plan.jobs_of(sources, rigs, order), names)
+    if not jobs:
+        raise InputError("There are no clips to deliver: no file that can be read is there.")
+    if not order.dry:
+        plan.check_folder(asked.out)
+        if asked.save_recipe:
+            save(asked.save_recipe, order.recipe, asked.overwrite)
+        Path(asked.out).mkdir(parents=True, exist_ok=True)
+    return watched(asked, Delivery(jobs, asked.jobs, asked.resume, failures))
+
+
+def watched(asked, delivery):
+    """Run a delivery, tell how it goes, and what became of it."""
+    since = time.monotonic()
+    try:
+        with Teller(delivery, asked.as_json) as teller:
+            delivery.run(teller.told)
+    except (Cancelled, KeyboardInterrupt):
+        done = sum(item.state == "done" for item in delivery.items)
+        raise InputError(
+            f"Stopped: {counted(done, 'clip')} delivered, all of them whole; go on with --resume."
+        ) from None
+    items = delivery.result
+    if asked.report:
+        from ..project.batch.report import write_report
+
+        write_report(asked.report, items, delivery.jobs[0].order, time.monotonic() - since, asked.overwrite)
+    if asked.as_json:
+        print_json(as_data(items))
+    else:
+        print_items(items, time.monotonic() - since)
+        if asked.report:
+            say(f"Wrote {asked.report}")
+    left = [item for item in items if item.state == "failed" or item.exists]
+    return NOT_ALL if left else 0
+
+
+def order_of(asked):
+    """The Order that the words ask for."""
+    from ..project.batch.job import Order
+
+    for path in asked.stringings:
+        from ..project import stringing
+
+        stringing.load(path)  # one that is broken is told before anything is begun
+    report = getattr(asked, "report", None)
+    return Order(
+        recipe_of(asked),
+        str(asked.out),
+        True,
+        tuple(map(str, asked.stringings)),
+        asked.overwrite,
+        date.today().isoformat(),
+        getattr(asked, "dry_run", False),
+        bool(report),
+        3 if report else 0,
+    )
+
+
+def recipe_of(asked):
+    """The recipe of a file, or a new one, with what else was asked for."""
+    from pydantic import ValidationError
+
+    from ..core.units import METRES
+    from ..project.batch.names import check_template
+    from ..project.batch.recipe import Recipe, load
+    from .main import range_of, transfer_changes
+
+    recipe = load(asked.recipe) if asked.recipe else Recipe()
+    if asked.name is not None:
+        check_template(asked.name)
+    if asked.unit is not None and asked.unit.lower() not in METRES:
+        raise InputError(f"'{asked.unit}' is not a known unit; use one of {', '.join(METRES)}.")
+    if asked.up is not None and asked.up.upper().lstrip("+") not in ("Y", "Z"):
+        raise InputError(f"'{asked.up}' can't be up; give Y or Z.")
+    tree = recipe.model_dump()
+    changes = transfer_changes(asked)
+    tree["travel"] |= {name: changes[name] for name in tree["travel"] if name in changes}
+    tree["travel"] |= {"bone": asked.root_bone} if asked.root_bone else {}
+    given = {
+        "endings": None
+        if asked.format is None
+        else ["." + e.strip().lower().lstrip(".") for e in asked.format.split(",")],
+        "frames": range_of(asked.frames),
+        "fps": asked.fps,
+        "unit": asked.unit and asked.unit.lower(),
+        "up": asked.up and asked.up.upper().lstrip("+"),
+        "bones": asked.bones,
+        "body": asked.body,
+        "feet": asked.feet,
+        "hands": asked.hands,
+        "from_zero": asked.from_zero or None,
+        "prefix": False if asked.no_prefix else None,
+        "ends": False if asked.no_ends else None,
+        "together": asked.one_file or None,
+        "subfolders": asked.subfolders or None,
+    }
+    tree |= {name: value for name, value in given.items() if value is not None}
+    if asked.name is not None:
+        tree["names"]["template"] = asked.name
+    try:
+        return Recipe.model_validate(tree)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(map(str, first["loc"]))
+        raise InputError(f"--{where}: {first['msg'].removeprefix('Value error, ')}.") from None
+
+
+class Teller:
+    """Progress: a bar on a terminal, else a line for each clip, on standard error where JSON is wanted."""
+
+    def __init__(self, delivery, quiet):
+        self.delivery, self.quiet, self.bar, self.task = delivery, quiet, None, None
+
+    def __enter__(self):
+        if sys.stderr.isatty():
+            from rich.console import Console
+            from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+            columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+            self.bar = Progress(*columns, console=Console(stderr=True), transient=True)
+            self.task = self.bar.add_task("Clips", total=len(self.delivery.jobs))
+            self.bar.start()
+        return self
+
+    def __exit__(self, *_error):
+        if self.bar is not None:
+            self.bar.stop()
+
+    def told(self, job, items):
+        """What became of a job."""
+        if items is None:
+            return
+        if self.bar is not None:
+            self.bar.update(self.task, completed=self.delivery.progress.done, description=Path(job.name).name)
+        for item in items:
+            if self.bar is None and not self.quiet:
+                say(line_of(item))
+            elif item.state == "failed":
+                tell_error(line_of(item))
+
+
+def line_of(item):
+    """An item in one line."""
+    names = ", ".join(Path(out).name for out in item.outs)
+    if item.state == "done":
+        again = ", by an earlier run" if item.before else ""
+        return f"{names}: {counted(item.frames, 'frame')} at {item.rate:g} per second{again}"
+    if item.state == "planned":
+        return f"{item.source} → {', '.join(item.outs)}: {counted(item.frames, 'frame')} at {item.rate:g} per second"
+    kind = "left alone" if item.state == "skipped" else "failed"
+    return f"{item.source} on {Path(item.rig).stem}, {kind}: {item.why}"
+
+
+def print_items(items, seconds):
+    """What became of all clips, in a few lines."""
+    done, planned, failed, skipped = (
+        [i for i in items if i.state == state] for state in ("done", "planned", "failed", "skipped")
+    )
+    if sys.stderr.isatty():
+        for item in (*failed, *skipped):
+            say(line_of(item))
+    for item in items:
+        for note in item.notes:
+            say(f"Note: {Path(item.source).name} on {Path(item.rig).stem}: {note}")
+    if planned:
+        say(f"{counted(len(planned), 'clip')} would be delivered, {len(failed)} can't be, {len(skipped)} left alone")
+    else:
+        size = sum(item.size for item in done) / 1e6
+        say(
+            f"{counted(len(done), 'clip')} delivered ({size:.1f} MB in {seconds:.1f} s), {len(failed)} failed, {len(skipped)} left alone"
+        )
+
+
+def as_data(items):
+    """What became of all clips, as plain data."""
+    told = {"done": [], "failed": [], "skipped": []}
+    if any(item.state == "planned" for item in items):
+        told["planned"] = []
+    for item in items:
+        one = {"source": item.source, "rig": item.rig, "clip": item.clip}
+        if item.outs:
+            one["out"] = item.outs[0]
+            if len(item.outs) > 1:
+                one["outs"] = list(item.outs)
+        if item.state in ("done", "planned"):
+            one |= {"frames": item.frames, "rate": item.rate, "seconds": round(item.seconds, 6)}
+        if item.state == "done":
+            one |= {"bytes": item.size, "keys": item.keys, "made_dense": item.made_dense, "before": item.before}
+        if item.why:
+            one["why"] = item.why
+        if item.stringing:
+            one["stringing"] = item.stringing
+        if item.notes:
+            one["notes"] = list(item.notes)
+        if item.measures is not None:
+            one["measures_mm"] = {
+                name: [round(v * 1000, 3) for v in value] if isinstance(value, tuple) else round(value * 1000, 3)
+                for name, value in vars(item.measures).items()
+            }
+        told[item.state].append(one)
+    return told

@@ -1,0 +1,79 @@
+"""Names of delivered files, made from a template."""
+
+from __future__ import annotations
+
+from string import Formatter
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator
+
+from ...core.errors import InputError
+from ..strict import Strict
+
+FIELDS = ("clip", "rig", "source", "date", "number")
+CASES = ("", "lower", "upper")
+_LONGEST = 180  # bytes, so that what goes before or behind still fits
+Text = Annotated[str, Field(max_length=200)]
+
+
+class Names(Strict):
+    """A template such as ``{clip}_{rig}`` with what is changed of it: case, a text found and replaced, texts before and behind.
+
+    Fields: the clip's and the rig's name, the name of the source's file, the date, the clip's number in the order, which may
+    be given digits (``{number:03}``).
+    """
+
+    template: Text = "{clip}_{rig}"
+    case: Literal["", "lower", "upper"] = ""
+    find: Text = ""
+    replace: Text = ""
+    before: Text = ""
+    behind: Text = ""
+
+    @field_validator("template")
+    @classmethod
+    def _known(cls, template: str) -> str:
+        try:
+            check_template(template)
+        except InputError as error:
+            raise ValueError(str(error).removesuffix(".")) from None
+        return template
+
+    def of(self, clip: str, rig: str, source: str, date: str, number: int) -> str:
+        """The name, without an ending, of a clip on a rig.
+
+        >>> Names(template="{rig}-{number:02}", behind=" v1").of("walk", "Heron", "take", "2026-01-01", 7)
+        'Heron-07 v1'
+        """
+        text = self.template.format(clip=clip, rig=rig, source=source, date=date, number=number)
+        if self.find:
+            text = text.replace(self.find, self.replace)
+        text = self.before + text + self.behind
+        return file_name(text.lower() if self.case == "lower" else text.upper() if self.case == "upper" else text)
+
+
+def check_template(template: str) -> None:
+    """InputError for a template whose fields are not known, or that can't be filled in."""
+    try:
+        fields = [name for _, name, _, _ in Formatter().parse(template) if name is not None]
+        if unknown := [name for name in fields if name not in FIELDS]:
+            raise InputError(
+                f"'{{{unknown[0]}}}' is no part of a name; use {', '.join('{' + f + '}' for f in FIELDS)}."
+            )
+        template.format(clip="", rig="", source="", date="", number=1)
+    except (ValueError, IndexError, KeyError, AttributeError):
+        raise InputError(f"'{template}' is no template for names; write it as {{clip}}_{{rig}}.") from None
+    if not template.strip():
+        raise InputError("A template for names can't be empty; write it as {clip}_{rig}.")
+
+
+def file_name(name: str) -> str:
+    """A name without what file names can't have.
+
+    >>> file_name("walk: 1/2.")
+    'walk_ 1_2'
+    """
+    plain = "".join("_" if c in '/\\:*?"<>|' or ord(c) < 32 else c for c in name).strip(". ")
+    while len(plain.encode("utf-8", "surrogateescape")) > _LONGEST:
+        plain = plain[:-1]
+    return plain.strip(". ") or "clip"

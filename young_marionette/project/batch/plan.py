@@ -1,0 +1,102 @@
+"""What a delivery of files takes: jobs for all sources and rigs, and what stands against them."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from ...core.errors import InputError
+from ...formats.files import same_place
+from ...formats.registry import READABLE
+from .job import FAILED, Item, Job, Order
+
+_COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2", ".asf")
+_SPACE = 1 << 20  # bytes that are to be left
+
+
+@dataclass(frozen=True)
+class Found:
+    """A motion file, and the folder among those asked for that it was found in (itself one where it was named)."""
+
+    path: Path
+    under: Path
+
+
+def sources_of(paths: Iterable[str | Path]) -> list[Found]:
+    """Motion files among paths, and in folders among them, however deep, in the order of their names."""
+    found: dict[str, Found] = {}
+    for path in map(Path, paths):
+        if path.is_dir():
+            inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in READABLE and not _hidden(p, path))
+            for one in inside:
+                if one.suffix.lower() not in _COMPANIONS and not one.is_dir():
+                    found.setdefault(str(one), Found(one, path))
+        else:
+            found.setdefault(str(path), Found(path, path.parent))
+    return list(found.values())
+
+
+def _hidden(path: Path, under: Path) -> bool:
+    return any(part.startswith(".") for part in path.relative_to(under).parts)
+
+
+def jobs_of(sources: Sequence[Found], rigs: Sequence[str], order: Order) -> list[Job]:
+    """The jobs of all sources on all rigs. A rig that lies among the sources is none of them."""
+    recipe, rigs = order.recipe, tuple(map(str, rigs))
+    sources = [s for s in sources if not any(same_place(s.path, rig) for rig in rigs)]
+    if recipe.together:
+        paths = tuple(str(s.path) for s in sources)
+        return [Job(i, paths, (rig,), order.folder, order) for i, rig in enumerate(rigs, 1)] if paths else []
+    jobs = []
+    for number, source in enumerate(sources, 1):
+        inside = source.path.parent.relative_to(source.under) if recipe.subfolders else ""
+        jobs.append(Job(number, (str(source.path),), rigs, str(Path(order.folder) / inside), order))
+    return jobs
+
+
+def meeting(jobs: Sequence[Job], rig_names: dict[str, str]) -> tuple[list[Job], list[Item]]:
+    """``(jobs, failures)``: of sources whose results would have one name, the first is delivered and the others are told.
+
+    By the names of the files: what several clips of one file are called is seen to when it is read.
+    """
+    taken: dict[str, str] = {}
+    kept, failures = [], []
+    for job in jobs:
+        if job.order.recipe.together or job.clips or job.parcel:
+            kept.append(job)
+            continue
+        file = Path(job.sources[0]).stem
+        rigs = []
+        for rig in job.rigs:
+            stem = job.order.recipe.names.of(file, rig_names[rig], file, job.order.date, job.number)
+            out = os.path.join(job.folder, stem)
+            if out in taken:
+                why = f"{out} would also be written from {taken[out]}; give each a name of its own."
+                failures.append(Item(FAILED, job.sources[0], rig, file, why=str(InputError(why)), number=job.number))
+            else:
+                taken[out] = job.sources[0]
+                rigs.append(rig)
+        if rigs:
+            kept.append(Job(job.number, job.sources, tuple(rigs), job.folder, job.order, job.clips))
+    return kept, failures
+
+
+def check_folder(folder: str | Path, needed: int = 0) -> None:
+    """InputError where a folder can't be made or written to, or its disk has no room for so many bytes."""
+    place = Path(folder).absolute()
+    while not place.exists():
+        if place.parent == place:
+            break
+        place = place.parent
+    if not place.is_dir():
+        raise InputError(f"{place} is not a folder.")
+    if not os.access(place, os.W_OK | os.X_OK):
+        raise InputError(f"{place} may not be written to: permission was denied.")
+    free = shutil.disk_usage(place).free
+    if free < needed + _SPACE:
+        raise InputError(
+            f"There is no room in {place}: {free / 1e6:.0f} MB are free, {needed / 1e6:.0f} MB are needed."
+        )

@@ -169,7 +169,7 @@ class Stage(WindowCase):
         renderer, told = make_renderer(software=True)
         self.assertIsInstance(renderer, PainterRenderer)
         self.assertIn("without OpenGL", told)
-        with mock.patch("young_marionette.app.stage.renderer.Renderer", side_effect=RuntimeError("no driver")):
+        with mock.patch("young_marionette.app.stage.renderer.StageRenderer", side_effect=RuntimeError("no driver")):
             renderer, told = make_renderer()
         self.assertIsInstance(renderer, PainterRenderer)
         self.assertIn("No OpenGL here (RuntimeError)", told)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QEventLoop, QObject, Signal
 
 from ..core.errors import InputError
 from ..project.tasks import Task
-from .stage.arrays import prepare
+from ..rendering.arrays import prepare
 
 COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
 

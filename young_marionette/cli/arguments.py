@@ -36,7 +36,7 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _batch, _demo):
+    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _batch, _watch, _demo):
         add(commands)
     return parser.parse_args(words), parser
 
@@ -270,7 +270,6 @@ def _batch(commands: object) -> None:
         "sources", type=Path, nargs="+", metavar="CLIPS_OR_FOLDERS", help="Motion files, and folders of them."
     )
     _delivery_options(command)
-    command.add_argument("--jobs", type=_whole, metavar="N", help="Worker processes (one for each core).")
     _switch(command, "--resume", "Do only what an earlier run into the same folder has not done.")
     _switch(command, "--dry-run", "Look at everything, tell what would be written, and write nothing.")
     command.add_argument("--report", type=Path, metavar="FILE.html", help="Write a report with numbers and pictures.")
@@ -284,9 +283,9 @@ def _delivery_options(command: ArgumentParser) -> None:
         type=Path,
         action="append",
         metavar="RIG",
-        required=True,
+        default=[],
         dest="rigs",
-        help="A rig; may be given again.",
+        help="A rig; may be given again. Needed unless the recipe names rigs.",
     )
     command.add_argument("--out", type=Path, metavar="DIR", required=True, help="The folder for the results.")
     command.add_argument(
@@ -314,6 +313,17 @@ def _delivery_options(command: ArgumentParser) -> None:
     _body_options(command)
     _travel(command)
     _transfer_options(command)
+    command.add_argument("--jobs", type=_whole, metavar="N", help="Worker processes (one for each core).")
+    _text(command, "--cluster", "Let the workers of a Dask scheduler do it; all see the same folders.", "ADDRESS")
+
+
+def _watch(commands: object) -> None:
+    does = "Deliver motion files that arrive in a folder: each once, when it is completely written."
+    command = _command(commands, "watch", does)
+    _file(command, "folder", "The folder to watch, with all in it.")
+    _delivery_options(command)
+    _switch(command, "--once", "Deliver what is there now, and end.")
+    command.add_argument("--overwrite", action="store_true", help="Overwrite existing files.")
 
 
 def _whole(text: str) -> int:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import sys
 import time
-from datetime import date
 from pathlib import Path
 
 from ..core.errors import Cancelled, InputError
@@ -14,80 +14,83 @@ from .console import print_json, say, tell_error
 NOT_ALL = 3  # the exit code where some clips failed, or were left alone
 
 
-def run(asked):
+def run(words):
     """Deliver what is asked for, and return the exit code."""
     from ..formats.files import check_free
-    from ..project.batch import plan
     from ..project.batch.recipe import save
-    from ..project.batch.run import Delivery
-    from ..project.batch.tying import rig_of
 
-    order = order_of(asked)
-    if asked.save_recipe:
-        check_free(asked.save_recipe, asked.overwrite)
-    if asked.report:
-        check_free(asked.report, asked.overwrite)
-    rigs = [str(rig) for rig in asked.rigs]
-    if len(set(rigs)) < len(rigs):
-        raise InputError(f"The rig {next(r for r in rigs if rigs.count(r) > 1)} is given twice.")
-    names = {rig: rig_of(rig).name for rig in rigs}
-    sources = plan.sources_of(asked.sources)
-    jobs, failures = plan.meeting(plan.jobs_of(sources, rigs, order), names)
-    if not jobs:
-        raise InputError("There are no clips to deliver: no file that can be read is there.")
-    if not order.dry:
-        plan.check_folder(asked.out)
-        if asked.save_recipe:
-            save(asked.save_recipe, order.recipe, asked.overwrite)
-        Path(asked.out).mkdir(parents=True, exist_ok=True)
-    return watched(asked, Delivery(jobs, asked.jobs, asked.resume, failures))
-
-
-def watched(asked, delivery):
-    """Run a delivery, tell how it goes, and what became of it."""
+    asked = asked_for(words, tuple(map(str, words.sources)))
+    if words.save_recipe:
+        check_free(words.save_recipe, words.overwrite)
+    delivery = asked.delivery()
+    if words.save_recipe and not asked.dry:
+        save(words.save_recipe, asked.recipe, words.overwrite)
     since = time.monotonic()
-    try:
-        with Teller(delivery, asked.as_json) as teller:
-            delivery.run(teller.told)
-    except (Cancelled, KeyboardInterrupt):
-        done = sum(item.state == "done" for item in delivery.items)
-        raise InputError(
-            f"Stopped: {counted(done, 'clip')} delivered, all of them whole; go on with --resume."
-        ) from None
-    items = delivery.result
-    if asked.report:
-        from ..project.batch.report import write_report
-
-        write_report(asked.report, items, delivery.jobs[0].order, time.monotonic() - since, asked.overwrite)
-    if asked.as_json:
+    items = watched(words, asked, delivery)
+    if words.as_json:
         print_json(as_data(items))
     else:
         print_items(items, time.monotonic() - since)
-        if asked.report:
-            say(f"Wrote {asked.report}")
+        if words.report:
+            say(f"Wrote {words.report}")
     left = [item for item in items if item.state == "failed" or item.exists]
     return NOT_ALL if left else 0
 
 
-def order_of(asked):
-    """The Order that the words ask for."""
-    from ..project.batch.job import Order
+def watched(words, asked, delivery):
+    """Run a delivery, telling how it goes; what became of its clips."""
+    from ..project.batch.asking import carry_out
 
-    for path in asked.stringings:
-        from ..project import stringing
+    try:
+        with Teller(delivery, words.as_json) as teller:
+            return carry_out(asked, delivery, teller.told)
+    except (Cancelled, KeyboardInterrupt):
+        done = sum(item.state == "done" for item in delivery.items)
+        raise InputError(f"Stopped: {counted(done, 'clip')} delivered, all whole; go on with --resume.") from None
 
-        stringing.load(path)  # one that is broken is told before anything is begun
-    report = getattr(asked, "report", None)
-    return Order(
-        recipe_of(asked),
-        str(asked.out),
-        True,
-        tuple(map(str, asked.stringings)),
-        asked.overwrite,
-        date.today().isoformat(),
-        getattr(asked, "dry_run", False),
-        bool(report),
-        3 if report else 0,
+
+def watch(words):
+    """Deliver what arrives in a folder, until it is interrupted."""
+    from ..project.batch.cluster import cluster
+    from ..project.batch.plan import check_folder
+    from ..project.batch.watch import Watch
+
+    if not words.folder.is_dir():
+        raise InputError(f"There is no folder {words.folder}.")
+    asked = asked_for(words, (str(words.folder),))
+    order, rigs = asked.order, asked.on_rigs
+    check_folder(asked.folder)
+    Path(asked.folder).mkdir(parents=True, exist_ok=True)
+    runner = None if asked.cluster is None else cluster(asked.cluster)
+    say(f"Watching {words.folder}; stop with Ctrl+C")
+
+    def told(_job, items):
+        for item in items or ():
+            say(line_of(item))
+            sys.stdout.flush()
+
+    one = Watch(words.folder, rigs, order, words.jobs, runner)
+    with contextlib.suppress(KeyboardInterrupt):
+        one.run(told, (lambda: False) if not words.once else one.emptied)
+    return 0
+
+
+def asked_for(words, sources):
+    """What is asked for, as project.batch takes it."""
+    from ..project.batch.asking import Asked
+
+    return Asked(
+        sources,
+        tuple(map(str, words.rigs)),
+        str(words.out),
+        recipe_of(words),
+        tuple(map(str, words.stringings)),
+        words.overwrite,
+        getattr(words, "resume", False),
+        getattr(words, "dry_run", False),
+        words.jobs,
+        words.cluster,
+        getattr(words, "report", None),
     )
 
 

@@ -259,12 +259,12 @@ def _remove_unheld(part: str) -> None:
         os.unlink(part)
 
 
-def sweep(folder: Path) -> None:
+def sweep(folder: Path | str, young: float = _YOUNG) -> None:
     """Remove unfinished files that writers left in a folder which are no more (a held lock tells the living)."""
     with contextlib.suppress(OSError):
         for part in [p for p in os.scandir(folder) if p.name.startswith(PART_PREFIX) and p.name.endswith(PART_SUFFIX)]:
             # One that was made just now may not have its lock yet.
-            if time.time() - part.stat().st_mtime < _YOUNG:
+            if time.time() - part.stat().st_mtime < young:
                 continue
             _remove_unheld(part.path)
 

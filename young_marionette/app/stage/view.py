@@ -27,9 +27,9 @@ def make_renderer(software=False):
     """The best renderer that works here, and a sentence if it is not the usual one."""
     if not software:
         try:
-            from .renderer import Renderer
+            from .renderer import StageRenderer
 
-            return Renderer(), ""
+            return StageRenderer(), ""
         except Exception as error:  # whatever a driver comes up with, the stage must still show figures
             return PainterRenderer(), f"No OpenGL here ({type(error).__name__}); the stage is drawn without it."
     return PainterRenderer(), "The stage is drawn without OpenGL."

@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d, maximum_filter1d
-from scipy.signal import argrelextrema
 
 if TYPE_CHECKING:
     from .motion import Motion
@@ -19,6 +17,9 @@ def accents(motion: Motion) -> np.ndarray:
 
     A stop between two moves is the strongest; the fastest moment between two stops counts too.
     """
+    from scipy.ndimage import gaussian_filter1d, maximum_filter1d  # slow to load
+    from scipy.signal import argrelextrema
+
     result = np.zeros(motion.frames)
     if motion.frames < 5:
         return result

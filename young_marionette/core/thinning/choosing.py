@@ -6,8 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import dijkstra
 
 from .spans import LONGEST, SHORT, Betweens, Spans, over
 
@@ -127,6 +125,9 @@ class _Graph:
 
     def path(self) -> np.ndarray:
         """The path ``(keys,)`` from the first to the last frame by the fewest in-betweens, and among those the most liked."""
+        from scipy.sparse import csr_array  # slow to load
+        from scipy.sparse.csgraph import dijkstra
+
         count, good = len(self._lengths) + 1, self._good
         graph = csr_array((self._cost[good], (self._first[good], self._last[good])), shape=(count, count))
         _, before = dijkstra(graph, indices=0, return_predecessors=True)

@@ -19,7 +19,7 @@ _KEPT = ("source", "rig", "clip", "outs", "frames", "rate", "size", "keys", "mad
 def stamp_of(job: Job, rig: str) -> str:
     """A text that changes with anything that the files of a job on a rig are made from."""
     order = job.order
-    made = hashlib.sha256(order.recipe.model_dump_json().encode())
+    made = hashlib.sha256(order.recipe.model_dump_json(exclude={"rigs", "stringings"}).encode())
     for path in (*job.sources, rig, *order.stringings):
         status = status_of(path)
         told = None if status is None else (status.st_size, status.st_mtime_ns)

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 VERSION = 1
 _MAX_BYTES = 8 << 20
+Path_ = Annotated[str, Field(min_length=1, max_length=4000)]
 Text = Annotated[str, Field(max_length=200)]
 
 
@@ -47,6 +48,7 @@ class Recipe(Strict):
     starts at frame zero. ``unit``, ``up``: None leaves the rig's. ``bones``: a convention for names, or a file that has them;
     ``prefix`` false: without what all names begin with; ``ends`` false: without bones that only end the one above.
     ``together``: all clips of a rig as the animations of one file. ``subfolders``: as the sources lie in theirs.
+    ``rigs``, ``stringings``: paths of what it is always used with; relative ones lie beside the file.
     ``feet``, ``hands``: see core.transfer.settings. ``passes``: what is done to each clip after it was baked.
     """
 
@@ -66,6 +68,8 @@ class Recipe(Strict):
     ends: bool = True
     together: bool = False
     subfolders: bool = False
+    rigs: Annotated[tuple[Path_, ...], Field(max_length=1000)] = ()
+    stringings: Annotated[tuple[Path_, ...], Field(max_length=1000)] = ()
     feet: Feet | None = None
     hands: Hands | None = None
     travel: RootMotion = RootMotion()
@@ -121,4 +125,6 @@ def load(path: Path) -> Recipe:
         data = handle.read(_MAX_BYTES + 1)
     if len(data) > _MAX_BYTES:
         raise InputError(f"{path.name} is too large for a recipe.")
-    return parse(path.name, data, Recipe, VERSION, "recipe")
+    recipe = parse(path.name, data, Recipe, VERSION, "recipe")
+    beside = {name: tuple(str(path.parent / p) for p in getattr(recipe, name)) for name in ("rigs", "stringings")}
+    return recipe.model_copy(update=beside)

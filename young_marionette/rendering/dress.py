@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
+
 import moderngl
 import numpy as np
-from PySide6.QtGui import QImage
+from PIL import Image
 
 from .arrays import arrays_of
 
@@ -102,15 +105,15 @@ class Dresser:
         if data is None:
             return None
         if id(data) not in known:
-            image = QImage.fromData(data)
-            if not image.isNull():
-                image = image.scaled(min(image.width(), TEXTURE_SIZE), min(image.height(), TEXTURE_SIZE))
-                image = image.convertToFormat(QImage.Format.Format_RGBA8888)
-                texture = self._context.texture((image.width(), image.height()), 4, bytes(image.constBits()))
+            known[id(data)] = None
+            # Whatever is wrong with a picture, the body is shown without it.
+            with contextlib.suppress(OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+                image = Image.open(io.BytesIO(data))
+                image.draft("RGB", (TEXTURE_SIZE, TEXTURE_SIZE))
+                image = image.convert("RGBA").resize([min(side, TEXTURE_SIZE) for side in image.size])
+                texture = self._context.texture(image.size, 4, image.tobytes())
                 texture.filter = moderngl.LINEAR, moderngl.LINEAR
                 known[id(data)] = texture
-            else:
-                known[id(data)] = None
         return known[id(data)]
 
     def _set_bones(self, figure, part, matrices):

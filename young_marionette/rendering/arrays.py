@@ -7,7 +7,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from ...core.character.meshes import strongest
+from ..core.character.meshes import strongest
 
 _READY = WeakKeyDictionary()
 

@@ -1,0 +1,1 @@
+"""Drawing figures with OpenGL into pictures, without a window or a screen."""

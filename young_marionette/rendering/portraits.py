@@ -1,0 +1,41 @@
+"""Pictures of single poses, for reports: drawn without a window or a screen."""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PIL import Image
+
+from ..core.errors import InputError
+from ..core.evaluator import EVALUATOR
+from ..core.scene.camera import Camera
+from .renderer import Renderer
+
+if TYPE_CHECKING:
+    from ..core.scene.figure import Figure
+
+SIZE = 200, 240
+_QUALITY = 84
+_YAW, _PITCH = 0.55, 0.14  # radians: from where a figure is looked at, a little from its left and above
+
+
+def portrait(figure: Figure, heading: float = 0.0, size: tuple[int, int] = SIZE) -> bytes:
+    """A JPEG of a figure that faces ``heading`` (radians about the vertical); InputError where nothing can be drawn here."""
+    renderer = EVALUATOR.of("renderer of portraits", (), _renderer)
+    camera, (width, height) = Camera(), size
+    camera.jump(yaw=heading + _YAW, pitch=_PITCH)
+    camera.look_at(np.concatenate([figure.extent, figure.extent * [1, 0, 1]]), width / height, glide=False)
+    data = renderer.draw(size, camera.pose, [figure], fine=True)
+    picture = Image.frombytes("RGBX", size, data).convert("RGB")
+    held = io.BytesIO()
+    picture.save(held, "JPEG", quality=_QUALITY)
+    return held.getvalue()
+
+
+def _renderer() -> Renderer:
+    try:
+        return Renderer()
+    except Exception as error:  # whatever the driver says
+        raise InputError(f"Pictures can't be drawn here: there is no OpenGL ({type(error).__name__}).") from None

@@ -176,15 +176,15 @@ class Bodies(WindowCase):
         desk = self.desk("deliver")
         desk.folder.setText(str(self.folder))
         self.assertTrue(desk.body.isEnabled())
-        name = self.session.baked[0].name
+        name = f"{self.state.source_entry.name}_{self.state.rig_entry.name}"
         for ending in (".glb", ".usdz", ".vrma", ".bvh"):
-            desk.format.setCurrentIndex(desk.format.findData(ending))
+            self.session.ask_for(endings=(ending,))
             desk.body.setChecked(True)
             self.assertEqual(desk.body.isEnabled(), ending in (".glb", ".usdz"))
             self.click(desk.write)
             self.until(lambda: not self.window.running.jobs)
             out = self.folder / f"{name}{ending}"
-            self.assertIn("✓", desk.report.text())
+            self.assertIn("✓", desk.summary.text())
             found = entries_of(read(out))
             self.assertEqual(any(e.character is not None for e in found), ending in (".glb", ".usdz"))
             self.assertEqual(next(e.clip.frames for e in found if e.clip), 31)
@@ -261,7 +261,7 @@ class Bodies(WindowCase):
 
 class Files(WindowCase):
     def test_what_the_card_takes_is_worked_out_while_reading(self):
-        from young_marionette.app.stage import arrays
+        from young_marionette.rendering import arrays
 
         self.window.files.open_paths([show_folder() / "puppets/bodies/Gull.glb"])
         self.until(lambda: not self.window.running.jobs)

@@ -85,7 +85,7 @@ class FromFilesToAFile(WindowCase):
         self.spin()
         self.click(deliver.write)
         self.until(lambda: not self.window.running.jobs)
-        out = read(self.folder / "light_lamp on Heron.bvh")
+        out = read(self.folder / "light_lamp_Heron.bvh")
         self.close(joints_at(out.skeletons[0].clips[0]), joints_at(self.session.baked[0].clip), 1e-5)
         self.assertFalse(deliver.write.isEnabled(), "what is written is not overwritten by a second click")
         # Saved and opened again: the same motion.
@@ -304,7 +304,7 @@ class Keys(WindowCase):
         self.window.desks["deliver"].folder.setText(str(self.folder))
         self.key(Qt.Key.Key_D, CTRL)
         self.until(lambda: not self.window.running.jobs)
-        self.assertTrue((self.folder / "light_lamp on Heron.bvh").exists())
+        self.assertTrue((self.folder / "light_lamp_Heron.bvh").exists())
 
     def test_sheet_and_snags(self):
         self.key(Qt.Key.Key_F1)

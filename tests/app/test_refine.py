@@ -261,7 +261,7 @@ class Passes(RefineCase):
         desk.folder.setText(str(self.folder))
         self.click(desk.write)
         self.until(lambda: not self.window.running.jobs)
-        written = read(next(self.folder.glob("wave_to_ship on Heron.*"))).skeletons[0].clips[0]
+        written = read(next(self.folder.glob("wave_to_ship_Heron.*"))).skeletons[0].clips[0]
         self.close(joints_at(written), joints_at(self.state.bakes[0].clip), 1e-3)
         self.assertGreater(
             np.abs(joints_at(self.state.bakes[0].placed_clip) - joints_at(self.state.bakes[0].dense)).max(), 0.01

@@ -98,16 +98,20 @@ class Thinning(ThinCase):
         self.settled()
         self.assertNotIn("contact", self.poses.marks.values())
         desk = self.desk("deliver")
-        self.session.ask_for(folder=str(self.folder / "out"), ending=".glb")
+        self.session.ask_for(folder=str(self.folder / "out"), endings=(".glb",))
         (self.folder / "out").mkdir()
         desk.write_now()
-        self.until(lambda: "as keys with curves" in desk.report.text(), 30)
+        self.until(lambda: "as keys with curves" in self.told(desk), 30)
         (file,) = (self.folder / "out").iterdir()
         clip = read(file).skeletons[0].clips[0]
         self.assertEqual((clip.keys, clip.frames), (len(self.poses.frames), frames))
-        self.session.ask_for(ending=".bvh")
+        self.session.ask_for(endings=(".bvh",))
         desk.write_now()
-        self.until(lambda: "holds no curves" in desk.report.text(), 30)
+        self.until(lambda: "holds no curves" in self.told(desk), 30)
+
+    def told(self, desk):
+        """What the table of files tells of the first one."""
+        return desk.panel.model.words(desk.panel.model.rows[0])[1]
 
     def test_a_dense_clip_is_corrected(self):
         self.session.seek(60)

@@ -361,7 +361,7 @@ class Panels(WindowCase):
 
     def test_numbers(self):
         desk = self.desk("transfer")
-        number = desk.height
+        number = desk.travel.height
         number.setFocus()
         number.setText("12,5")
         self.key(Qt.Key.Key_Return, widget=number)
@@ -377,7 +377,7 @@ class Panels(WindowCase):
         self.close(self.state.pairing.settings.height_offset, 0)
 
     def test_undo_after_typing_takes_the_number_back(self):
-        number = self.desk("transfer").height
+        number = self.desk("transfer").travel.height
         number.setFocus()
         number.setText("20")
         self.key(Qt.Key.Key_Return, widget=number)
@@ -386,7 +386,7 @@ class Panels(WindowCase):
         self.assertIs(self.state, show_state())
 
     def test_one_drag_is_one_undo_step(self):
-        number = self.desk("transfer").stride
+        number = self.desk("transfer").travel.stride
         self.drag(number, QPoint(20, 10), QPoint(80, 10))
         self.assertNotEqual(self.state.pairing.settings.stride, 1.0)
         self.session.undo()
@@ -445,19 +445,20 @@ class Panels(WindowCase):
 
     def test_deliver_says_problems_before_the_start(self):
         desk = self.desk("deliver")
-        self.assertIn("Nothing is baked", desk.problems.text())
+        self.assertIn("No clip is selected", desk.problems.text())
         self.session.do(do.Bake())
-        desk.folder.setText(str(self.folder / "none"))
-        self.assertIn("no folder", desk.problems.text())
+        (self.folder / "mine").write_text("a file")
+        desk.folder.setText(str(self.folder / "mine"))
+        self.assertIn("is not a folder", desk.problems.text())
         desk.folder.setText(str(self.folder))
         desk.prefix.setText("show_")
-        (self.folder / "show_light_lamp on Heron.bvh").write_text("mine")
+        (self.folder / "show_light_lamp_Heron.bvh").write_text("mine")
         desk.suffix.setText("")
         desk.show_state()
         self.assertIn("exists already", desk.problems.text())
         desk.overwrite.setChecked(True)
         self.assertTrue(desk.write.isEnabled())
-        desk.list.item(0).setCheckState(Qt.CheckState.Unchecked)
+        self.session.tick([self.state.bakes[0]], False)
         self.assertIn("No clip is selected", desk.problems.text())
 
 
@@ -511,7 +512,8 @@ class Look(WindowCase):
                 self.until(lambda b=main: b.visibleRegion().boundingRect() == b.rect())
                 self.assertEqual(main.visibleRegion().boundingRect(), main.rect(), f"{step} at {size}")
         # A report is no reason to scroll where there is room.
-        desk.report.setText("✓ light_lamp on Heron.glb: 241 frames, 993 kB")
+        desk.summary.setText("✓ 9 files written")
+        desk.summary.show()
         self.spin(0.2)  # and, where the machine is busy, as long as laying it out takes
         self.until(lambda: not desk._area.verticalScrollBar().isVisible())
 

@@ -377,12 +377,12 @@ class Keeping(WindowCase):
         self.spin()
         self.click(desk.write)
         self.until(lambda: not self.window.running.jobs)
-        self.assertIn("✓", desk.report.text())
+        self.assertIn("✓", desk.summary.text())
 
 
 class Delivering(WindowCase):
     def test_files_of_the_library_are_never_replaced(self):
-        clip = self.folder / "lamp on Heron.bvh"
+        clip = self.folder / "lamp_Heron.bvh"
         clip.write_bytes((show_folder() / "quay/light_lamp.bvh").read_bytes())
         self.window.files.open_paths([clip])
         self.until(lambda: not self.window.running.jobs)
@@ -404,7 +404,10 @@ class Delivering(WindowCase):
         desk = self.desk("deliver")
         desk.folder.setText(str(self.folder))
         self.spin()
-        self.assertIn("Two results", desk.problems.text())
+        self.assertIn("would be written from several clips", desk.problems.text())
+        self.assertFalse(desk.write.isEnabled())
+        self.click(desk.differ)
+        self.assertEqual(desk.write.text(), "Write 2 files")
 
 
 class Panels(WindowCase):

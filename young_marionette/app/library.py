@@ -50,10 +50,10 @@ def family_name(entry):
     return prefix or (entry.path.parent.name if entry.path and entry.path.parent.name else entry.skeleton.names[0])
 
 
-def strip_picture(entry, size, ratio=2.0):
+def strip_picture(entry, size, ratio=2.0, count=_POSES):
     """A few poses of an entry as stick figures, seen from a little aside."""
     body = entry.figure.body
-    count = _POSES if entry.length[0] > 2 else 1
+    count = count if entry.length[0] > 2 else 1
     picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
     picture.fill(Qt.GlobalColor.transparent)
     from ..project.playback import Motion

@@ -38,6 +38,7 @@ class Running(QObject):
         self.session.told.emit(f"Working: {job.label}")
         self.progressed.emit(0.0)
         self.changed.emit()
+        self.session.last_job = job
         return job.start()
 
     def _ended(self, job):

@@ -8,11 +8,11 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from ..core.errors import InputError
 from ..project.bakes import Bake as Baked
+from ..project.batch.choosing import Wanted
 from ..project.changes import FIGURES, Change
 from ..project.commands import Bake, GroundFrame
 from ..project.document import Document
 from ..project.entry import Entry
-from ..project.order import Order
 from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
 from . import settings
@@ -46,7 +46,7 @@ class Session(QObject):
     told = Signal(str)
     demo_asked = Signal()
     job_asked = Signal(str, object, object)
-    order_changed = Signal()
+    wanted_changed = Signal()
 
     def __init__(self):
         super().__init__()
@@ -64,7 +64,8 @@ class Session(QObject):
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
         self.snags, self.route = [], {}
-        self.order = Order(folder=settings.last_folder("deliver"))
+        self.wanted = Wanted(folder=settings.last_folder("deliver"))
+        self.last_job = None  # that was begun for whoever asked last
         self._bake_rate = None, None  # frames per second, and the source that they were chosen for
         self._clock, self._tick = QElapsedTimer(), QTimer(self, interval=TICK)
         self._tick.timeout.connect(self._ticked)
@@ -303,11 +304,24 @@ class Session(QObject):
         return Bake(None if same else self.bake_rate, None if whole else self.range)
 
     def ask_for(self, **changes):
-        """Change what is to be delivered, see ``Order``."""
-        order = replace(self.order, **changes)
-        if order != self.order:
-            self.order = order
-            self.order_changed.emit()
+        """Change what is to be delivered, see ``Wanted``; what is not one of its fields is of its recipe."""
+        own = {name: value for name, value in changes.items() if name in vars(self.wanted)}
+        of_recipe = {name: value for name, value in changes.items() if name not in own}
+        if of_recipe:
+            own["recipe"] = self.wanted.recipe.model_copy(update=of_recipe)
+        wanted = replace(self.wanted, **own)
+        if wanted != self.wanted:
+            self.wanted = wanted
+            self.wanted_changed.emit()
+
+    def tick(self, clips, on):
+        """Choose clips, baked or not, for the delivery, or leave them out."""
+        wanted = self.wanted
+        for clip in clips:
+            wanted = wanted.ticked(clip, on)
+        if wanted != self.wanted:
+            self.wanted = wanted
+            self.wanted_changed.emit()
 
     # --- time -----------------------------------------------------------------------------------
     @property

@@ -82,8 +82,8 @@ QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(%(down)s); width: 12px; height: 12px; margin-right: 8px; }
 QComboBox QAbstractItemView { background: %(lifted)s; color: %(text)s; border: 1px solid %(line)s; selection-background-color: %(brass)s; selection-color: #1b1608; padding: 4px; }
 QCheckBox { spacing: 8px; color: %(text)s; }
-QCheckBox::indicator, QListView::indicator { width: 15px; height: 15px; border: 1px solid %(quiet)s; border-radius: 4px; background: %(raised)s; }
-QCheckBox::indicator:checked, QListView::indicator:checked { background: %(brass)s; border-color: %(brass)s; image: url(%(check)s); }
+QCheckBox::indicator, QListView::indicator, QTableView::indicator { width: 15px; height: 15px; border: 1px solid %(quiet)s; border-radius: 4px; background: %(raised)s; }
+QCheckBox::indicator:checked, QListView::indicator:checked, QTableView::indicator:checked { background: %(brass)s; border-color: %(brass)s; image: url(%(check)s); }
 QCheckBox:focus { color: %(brass)s; }
 QListView::item { padding: 4px 2px; border-radius: 5px; }
 QListView::item:hover, QListView::item:selected { background: %(lifted)s; color: %(text)s; }

@@ -49,6 +49,7 @@ from .snag_panel import SnagPanel
 from .stage.view import ARRANGEMENTS, StageView, make_renderer
 from .timeline import BAR, Timeline
 
+_WIDE = 1180  # pixels: narrower windows show no library beside the table of files
 DESKS = {
     "gather": GatherDesk,
     "string": StringDesk,
@@ -140,10 +141,18 @@ class Window(QMainWindow):
         self.split = QSplitter()
         self.split.setHandleWidth(4)
         self.split.setChildrenCollapsible(False)
-        for widget in (self.library, self.stage, self.desk_holder):
+        self.centre = QSplitter(Qt.Orientation.Vertical)
+        self.centre.setHandleWidth(4)
+        self.centre.setChildrenCollapsible(False)
+        self.centre.addWidget(self.stage)
+        self.files_panel = self.desks["deliver"].panel
+        self.centre.addWidget(self.files_panel)
+        self.files_panel.hide()
+        for widget in (self.library, self.centre, self.desk_holder):
             self.split.addWidget(widget)
         self.split.setStretchFactor(1, 1)
         self.split.splitterMoved.connect(self._split_moved)
+        self.centre.splitterMoved.connect(lambda *_: settings.put("files/height", self.centre.sizes()[1]))
         self.library.setMinimumWidth(190)
         self.desk_holder.setMinimumWidth(320)
         self.stack = QSplitter(Qt.Orientation.Vertical)
@@ -346,6 +355,7 @@ class Window(QMainWindow):
             self._arranged_before, self.session.arrangement = "beside", "over"
         elif self.session.step != "stance" and self._arranged_before:
             self.session.arrangement, self._arranged_before = self._arranged_before, None
+        self._show_files()
         self._share_width()
         self._show_lanes()
         if not self.running.jobs:
@@ -361,6 +371,18 @@ class Window(QMainWindow):
         left = max(min(left, total - desk.minimumSizeHint().width() - 360), self.library.minimumWidth())
         wide = min(desk.wide, total - left - 340)
         self.split.setSizes([left, total - left - wide, wide])
+
+    def _show_files(self):
+        """The table of files stands beneath the stage where files are written."""
+        on = self.session.step == "deliver"
+        # The clips are in the table, too: where there is little room, it is the table's.
+        self.library.setVisible(not on or self.width() >= _WIDE)
+        if on != self.files_panel.isVisibleTo(self.centre):
+            self.files_panel.setVisible(on)
+            tall = self.centre.height()
+            wanted = int(settings.get("files/height", 0) or 0) or int(0.56 * tall)
+            self.centre.setSizes([max(tall - wanted, 120), wanted])
+            QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
 
     def _show_lanes(self):
         """Lanes and curves are shown in the steps in which they were wanted last: lanes at first where the result is judged."""
@@ -608,6 +630,7 @@ class Window(QMainWindow):
         super().resizeEvent(event)
         if hasattr(self, "snag_panel"):
             self.snag_panel.place()
+            self._show_files()
 
     def restore_place(self):
         """Take the place and size that the window had last."""

@@ -68,8 +68,15 @@ _WORDS: dict[str, tuple[Any, str]] = {
     # what was told in words by an earlier version
     "text": (lambda f: f["text"], _ALL_RIGHT),
     # of what is to be delivered
-    "nothing baked": ("Nothing is baked yet; open Transfer and bake.", "Bake a clip."),
+    "nothing baked": ("There is no clip yet; open some, or bake one in Transfer.", "Open a clip."),
     "no clip selected": ("No clip is selected.", "Select one."),
+    "no rig selected": ("No rig is selected for the clips that are not baked.", "Select one."),
+    "names meet": ("{file} would be written from several clips.", "Give each a name of its own."),
+    "not tied": ("{clip} and {rig} have no strings between them.", "Tie them."),
+    "strings missing": (
+        lambda f: f"{f['clip']} on {f['rig']} lacks strings: {some(f['parts'])}.",
+        "Tie them in String, or say that they are not there.",
+    ),
     "no folder": ("Choose a folder.", "Choose one."),
     # of skeletons
     "no body": ("No body with two legs can be seen in this skeleton.", _OTHER_FILE),

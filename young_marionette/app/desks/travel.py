@@ -45,8 +45,8 @@ class TravelCard(Card):
             self.start,
             self.ahead,
             self.scale,
-            label("Root bone carries"),
-            row(*self.root.values(), None),
+            row(label("Root bone carries"), None, self.root[X], self.root[Z]),
+            row(None, self.root[Y], self.root[TURN]),
             row(label("Smooth path"), None, self.smooth),
             self.bone,
         )

@@ -18,6 +18,7 @@ from .job import Measures
 
 if TYPE_CHECKING:
     from ...core.clip import Clip
+    from ...core.passes.stack import Stage
     from ..bakes import Bake
     from ..entry import Entry
     from ..pairing import Pairing
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
 class Ready:
     """A clip that is to be carried over to a rig; with ``bake``, one that was. ``source`` None: it is not known any more.
 
-    ``name``: the clip's; ``file``: that of the source's file, without its ending. ``stringing``: by which it was tied.
+    ``stage``: the baked clip after all its passes, where that is known. ``name``: the clip's; ``file``: that of the source's file, without its ending. ``stringing``: by which it was tied.
     """
 
     name: str
@@ -38,6 +39,7 @@ class Ready:
     pairing: Pairing | None
     bake: Bake | None = None
     stringing: str = ""
+    stage: Stage | None = None
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -82,7 +84,7 @@ def make(ready: Ready, recipe: Recipe) -> Made:
         plain, contacts = baked(ready.pairing, ready.source, rig, recipe.fps, recipe.frames)
         stage = Passed(plain, passes, rig.metric_body, rig.placed_character, contacts).stage() if passes else None
         return _made(plain if stage is None else stage.keyed or stage.clip, plain, recipe)
-    stage = bake.passed.stage()
+    stage = ready.stage or bake.passed.stage()
     if passes:
         stage = Passed(stage.clip, passes, rig.metric_body, rig.placed_character, stage.contacts).stage()
     take: Clip | KeyedClip = stage.keyed or stage.clip

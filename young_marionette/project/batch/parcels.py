@@ -20,14 +20,23 @@ def ready_of(state: State, what: Bake | Entry, rig: Entry | None) -> Ready | Non
     """A baked clip, or a clip on a rig by what the project has tied; None where nothing is tied."""
     if isinstance(what, Bake):
         source = next((e for e in state.entries if e.id == what.source), None)
-        name = what.name.removesuffix(f" on {what.rig.name}")
+        name = clip_name(what)
         file = source.path.stem if source is not None and source.path is not None else name
-        return Ready(name, file, source, what.rig, what.pairing, what)
+        return Ready(name, file, source, what.rig, what.pairing, what, stage=what.passed.result)
     assert rig is not None  # only baked clips know theirs
     pairing = state.pairing_of(what, rig)
     if pairing is None:
         return None
     return Ready(what.name, what.path.stem if what.path is not None else what.name, what, rig, pairing)
+
+
+def clip_name(bake: Bake) -> str:
+    """What the clip of a bake is called: its own name, without the rig's where that was put in by itself.
+
+    A second bake, ``walk on Heron 2``, is the clip ``walk 2``.
+    """
+    head, found, tail = bake.name.rpartition(f" on {bake.rig.name}")
+    return head + tail if found and (not tail or tail[1:].isdigit()) else bake.name
 
 
 def parcel_of(folder: Path, number: int, state: State, what: Bake | Entry, rig: Entry | None, order: Order) -> Job:
@@ -51,8 +60,15 @@ def opened(path: str) -> Iterator[Ready]:
         yield _Unpacker(file, Path(path).parent).load()
 
 
-class _Packer(pickle.Pickler):
-    """Puts bodies' files, which many clips share, into files of their own."""
+class _Plain(pickle.Pickler):
+    """Views of a file that is held in memory become bytes of their own."""
+
+    def reducer_override(self, thing: Any) -> Any:
+        return (bytes, (thing.tobytes(),)) if isinstance(thing, memoryview) else NotImplemented
+
+
+class _Packer(_Plain):
+    """Puts rigs' files, which many clips share, into files of their own."""
 
     def __init__(self, file: Any, folder: Path) -> None:
         super().__init__(file, protocol=5)
@@ -65,7 +81,7 @@ class _Packer(pickle.Pickler):
         name = f"{id(thing)}.layout"
         if not (self.folder / name).exists():
             with open(self.folder / name, "wb") as file:
-                pickle.dump(thing, file, protocol=5)
+                _Plain(file, protocol=5).dump(thing)
         return name
 
 

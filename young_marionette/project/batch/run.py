@@ -11,7 +11,9 @@ from ...core.errors import Cancelled
 from .job import DONE, FAILED, PLANNED, SKIPPED, Item, Job
 from .journal import Journal
 from .pool import run_jobs, usual_count
+from .work import work
 
+_POLL = 0.05  # seconds between looks at whether a pause is over
 Runner = Callable[[Sequence[Job], Callable, Callable[[], bool]], None]
 
 
@@ -42,12 +44,17 @@ class Delivery:
         failures: Sequence[Item] = (),
         runner: Runner | None = None,
     ) -> None:
-        self.jobs, self.items = list(jobs), list(failures)
+        self.items = list(failures)
         self._count, self._resume = workers or usual_count(), resume
         self._runner = runner or (lambda jobs, told, go_on: run_jobs(jobs, self._count, told, go_on))
         self._stop, self._paused = threading.Event(), threading.Event()
         self._begun = self._finished = 0
-        self._total, self._since, self._rested = len(self.jobs), 0.0, 0.0
+        self._since = self._rested = 0.0
+        self.set_jobs(jobs)
+
+    def set_jobs(self, jobs: Sequence[Job]) -> None:
+        """The jobs, where they were not known from the beginning."""
+        self.jobs, self._total = list(jobs), len(jobs)
 
     def pause(self) -> None:
         """Begin no further job; what is under way is finished."""
@@ -134,6 +141,15 @@ class Delivery:
         """What became of the clips so far, in the order of the jobs."""
         rigs = {rig: i for job in self.jobs for i, rig in enumerate(job.rigs)}
         return sorted(self.items, key=lambda item: (item.number, rigs.get(item.rig, 0)))
+
+
+def run_here(jobs: Sequence[Job], told: Callable[[Job, list[Item] | None], None], go_on: Callable[[], bool]) -> None:
+    """Do jobs in this process, one after the other: for few, which take less time than workers need to begin."""
+    for job in jobs:
+        while not go_on():
+            time.sleep(_POLL)
+        told(job, None)
+        told(job, work(job))
 
 
 def counts(items: Sequence[Item]) -> dict[str, int]:

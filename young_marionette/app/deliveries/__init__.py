@@ -1,0 +1,1 @@
+"""Deliveries in the window: the table of files, what runs, recipes, and watched folders."""

@@ -421,11 +421,14 @@ class Demo(Case):
             "Quillmouth.marionette",
             "quay to Heron.stringing",
             "light_lamp on Heron thinned.glb",
+            "theatre.recipe",
+            "delivery.html",
         ):
             self.assertIn(words, out)
             self.assertTrue((folder / words).exists())
         self.assertRegex(out, r"thinned within 1 cm in [\d.]+ s: 241 frames became \d\d poses")
-        self.assertEqual(run("demo", "--out", folder)[0], 0)
+        self.assertIn("30 clips delivered onto 3 puppets", out)
+        self.assertEqual(len(list((folder / "delivery").glob("*.glb"))), 30)
 
     def test_a_folder_that_can_not_be_made(self):
         blocked = self.folder / "file"

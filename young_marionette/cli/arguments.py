@@ -30,15 +30,33 @@ def parsed(words: list[str]) -> tuple[Namespace, ArgumentParser]:
 
     InputError where they make no sense; SystemExit after the help that they ask for.
     """
-    words = [*_with_axes(words)]
+    parser = made_parser()
+    return parser.parse_args([*_with_axes(words)]), parser
+
+
+def made_parser() -> ArgumentParser:
+    """The parser of the whole command line: of which its manual and what completes it in a shell are made, too."""
     parser = _Parser(
         prog="young-marionette", description="Bring motion from any skeleton onto your own rigs.", epilog=_EPILOG
     )
     parser.add_argument("--version", action="store_true", help="Print the version.")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    for add in (_info, _contacts, _retarget, _match, _rename, _convert, _filter, _thin, _batch, _watch, _demo):
+    for add in (
+        _info,
+        _contacts,
+        _retarget,
+        _match,
+        _rename,
+        _convert,
+        _filter,
+        _thin,
+        _batch,
+        _watch,
+        _completion,
+        _demo,
+    ):
         add(commands)
-    return parser.parse_args(words), parser
+    return parser
 
 
 def _with_axes(words: list[str]) -> Iterator[str]:
@@ -324,6 +342,11 @@ def _watch(commands: object) -> None:
     _delivery_options(command)
     _switch(command, "--once", "Deliver what is there now, and end.")
     command.add_argument("--overwrite", action="store_true", help="Overwrite existing files.")
+
+
+def _completion(commands: object) -> None:
+    command = _command(commands, "completion", "Print what lets a shell complete the words of this command line.")
+    command.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="Which shell.")
 
 
 def _whole(text: str) -> int:

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, watch, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, watch, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -253,6 +253,14 @@ def watch(asked: Namespace) -> int:
     return batches.watch(asked)
 
 
+def completion(asked: Namespace) -> None:
+    import shtab
+
+    from .arguments import made_parser
+
+    print(shtab.complete(made_parser(), asked.shell))
+
+
 def demo(asked: Namespace) -> None:
     from ..demo.example import play
     from .tables import PlainConsole
@@ -260,7 +268,10 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
-COMMANDS = {run.__name__: run for run in (info, contacts, retarget, match, rename, convert, thin, batch, watch, demo)}
+COMMANDS = {
+    run.__name__: run
+    for run in (info, contacts, retarget, match, rename, convert, thin, batch, watch, completion, demo)
+}
 COMMANDS["filter"] = filter_motion
 
 

@@ -1,4 +1,4 @@
-"""The full example: three takes onto three puppets, from files to files, and the project to open in the window."""
+"""The full example: three takes onto three puppets, then the whole show by a recipe, and the project to open in the window."""
 
 from __future__ import annotations
 
@@ -14,6 +14,11 @@ from ..core.thinning.settings import Thin
 from ..formats import read
 from ..project import bakes, delivery, opening, storage
 from ..project import stringing as stringings
+from ..project.batch import recipe as recipes
+from ..project.batch.asking import Asked
+from ..project.batch.job import DONE
+from ..project.batch.recipe import Recipe, RootMotion
+from ..project.batch.report import write_report
 from ..project.cleaning import clean
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
@@ -32,7 +37,7 @@ SHOWN = (
 
 
 def play(folder, console):
-    """Write the show under ``folder``, retarget three of its takes, and print what was done."""
+    """Write the show under ``folder``, retarget three of its takes, deliver all of them, and print what was done."""
     folder = Path(folder)
     start = time.perf_counter()
     paths = write_show(folder)
@@ -64,6 +69,7 @@ def play(folder, console):
     console.print(table)
     written.append(_cleaned(folder, console))
     written.append(_thinned(folder, console))
+    written += _delivered(folder, console)
     project = folder / "Quillmouth.marionette"
     storage.save(project, demo_state(folder, paths))
     console.print("\nWritten:")
@@ -142,6 +148,40 @@ def _thinned(folder, console):
         f"{off.planted.largest * 100:.2f} cm."
     )
     return out
+
+
+def _delivered(folder, console):
+    """Deliver all takes of the show onto all puppets' bodies by a recipe; gives the recipe and the report."""
+    recipe, report = folder / "theatre.recipe", folder / "delivery.html"
+    travel = RootMotion(root=("x", "z"), start="origin")
+    recipes.save(
+        recipe, Recipe(name="theatre", endings=(".glb",), body=True, fps=30.0, from_zero=True, travel=travel), True
+    )
+    bodies = tuple(str(p) for p in sorted((folder / "puppets/bodies").iterdir()))
+    # Two of the puppets have no root bone that could carry anything.
+    rooted = [p for p in bodies if Path(p).stem == "Gull"]
+    begun, items = time.perf_counter(), []
+    sources = (str(folder / "quay"), str(folder / "loft"))
+    for rigs, bone in ((rooted, ""), ([p for p in bodies if p not in rooted], "add")):
+        one = recipes.load(recipe)
+        one = one.model_copy(update={"travel": one.travel.model_copy(update={"bone": bone})})
+        asked = Asked(sources, tuple(rigs), str(folder / "delivery"), one, overwrite=True)
+        delivery = asked.delivery()
+        delivery.measure(pictures=2)
+        items += delivery.run()
+    took = time.perf_counter() - begun
+    write_report(report, items, delivery.jobs[0].order, took, overwrite=True)
+    done = [item for item in items if item.state == DONE]
+    slide = max((item.measures.slide[1] for item in done if item.measures), default=0.0)
+    console.print(
+        f"\nThe whole show by the recipe {recipe.name}: {len(done)} clips delivered onto {len(bodies)} puppets with their bodies "
+        f"in {took:.0f} s, {sum(i.size for i in done) / 1e6:.0f} MB; {len(items) - len(done)} left alone or failed; where feet "
+        f"stand they slide up to {slide * 1000:.1f} mm. What became of each: {report.name}."
+    )
+    for item in items:
+        if item.state != DONE and item.rig == bodies[0]:
+            console.print(f"  {item.why}")
+    return [recipe, report]
 
 
 def demo_state(folder, paths=None):

@@ -72,6 +72,7 @@ _WORDS: dict[str, tuple[Any, str]] = {
     "no clip selected": ("No clip is selected.", "Select one."),
     "no rig selected": ("No rig is selected for the clips that are not baked.", "Select one."),
     "names meet": ("{file} would be written from several clips.", "Give each a name of its own."),
+    "one clip a file": ("A file ending in {ending} holds one clip.", "Choose GLB or glTF, or a file for each."),
     "not tied": ("{clip} and {rig} have no strings between them.", "Tie them."),
     "strings missing": (
         lambda f: f"{f['clip']} on {f['rig']} lacks strings: {some(f['parts'])}.",

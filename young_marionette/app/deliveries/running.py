@@ -31,7 +31,7 @@ class Deliveries(QObject):
     def __init__(self, session):
         super().__init__()
         self.session, self.items, self.delivery, self.report = session, {}, None, None
-        self.summary, self._keys = "", {}
+        self.summary, self._rows = "", {}  # of each job by its number
         self._heard.connect(self._hear)
         # While it runs, the time that is left is told anew.
         self._tick = QTimer(self, interval=500)
@@ -53,7 +53,10 @@ class Deliveries(QObject):
         if not rows or self.busy:
             return
         self.items, self.summary, self.report = {}, "", None
-        self._keys = {row.number: row.key for row in rows}
+        groups = {}
+        for one in rows:
+            groups.setdefault(one.rig.id if wanted.recipe.together else one.number, []).append(one)
+        self._rows = {group[0].number: group for group in groups.values()}
         order = replace(order_of(wanted), measured=True, pictures=_PICTURES if with_report else 0)
         few = len(rows) <= FEW
         # What is known of it now; it is filled while jobs are made ready.
@@ -101,9 +104,10 @@ class Deliveries(QObject):
         return path
 
     def _hear(self, job, items):
-        key = self._keys.get(job.number)
-        if key is not None:
-            self.items[key] = RUNNING if items is None else items[0]
+        for one in self._rows.get(job.number, ()):
+            found = RUNNING if items is None else next((i for i in items if i.clip == one.ready.name), None)
+            if found is not None:
+                self.items[one.key] = found
         self.changed.emit()
 
     def _ended(self):

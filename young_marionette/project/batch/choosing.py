@@ -109,7 +109,22 @@ def rows_of(state: State, wanted: Wanted, today: date | None = None) -> list[Row
         number += chosen and rig is not None
         rows.append(_row(state, wanted, order, what, rig, chosen, number, inputs))
     counts = Counter(out for row in rows if row.chosen for out in row.outs)
+    if wanted.recipe.together:  # then they are to meet
+        return rows
     return [_met(row, counts) for row in rows]
+
+
+def _folder(state: State, wanted: Wanted, ready: Ready) -> Path:
+    """Where a clip's files go: as its own file lies among those of all clips, where subfolders are kept."""
+    source = ready.source
+    if not wanted.recipe.subfolders or wanted.recipe.together or source is None or source.path is None:
+        return wanted.place
+    folders = {str(e.path.absolute().parent) for e in state.of_role(CLIP) if e.path is not None}
+    try:
+        above = os.path.commonpath(folders | {str(source.path.absolute().parent)})
+    except ValueError:
+        return wanted.place
+    return wanted.place / source.path.absolute().parent.relative_to(above)
 
 
 def _met(row: Row, counts: Counter[Path]) -> Row:
@@ -136,8 +151,11 @@ def _row(
         ready = ready_of(state, what, rig)
         if ready is None:
             return replace(row, problem=finding("not tied", clip=what.name, rig=rig.name))
-        job = Job(number, (what.name,), (rig.name,), str(wanted.place), order, parcel=True)
-        stem = wanted.recipe.names.of(ready.name, rig.name, ready.file, order.date, number)
+        job = Job(number, (what.name,), (rig.name,), str(_folder(state, wanted, ready)), order, parcel=True)
+        called, file = (ready.name, ready.file)
+        if wanted.recipe.together:
+            called = file = wanted.recipe.name or "clips"
+        stem = wanted.recipe.names.of(called, rig.name, file, order.date, number)
         outs = tuple(paths(job, ready, stem))
         row = replace(row, ready=ready, outs=outs)
         if not chosen:
@@ -150,6 +168,8 @@ def _row(
             return replace(row, problem=finding("strings missing", clip=what.name, rig=rig.name, parts=list(parts)))
         _, shape = prepared(job, ready)
         for out in outs:
+            if wanted.recipe.together and not ENDINGS[out.suffix.lower()].several:
+                return replace(row, problem=finding("one clip a file", ending=out.suffix))
             check_shape(out, rig, shape)
         check_results(outs, inputs)
     except InputError as error:
@@ -233,5 +253,25 @@ def _size(row: Row) -> int:
 
 
 def jobs_of(folder: Path, rows: Sequence[Row], order: Order) -> list[Job]:
-    """The jobs of all rows that are delivered; what they need is put into files in ``folder``."""
-    return [parcels.job_of(folder, row.number, row.ready, order) for row in rows if row.goes and row.ready is not None]
+    """The jobs of all rows that are delivered; what they need is put into files in ``folder``.
+
+    All clips of a rig are one job where they go into one file.
+    """
+    going = [row for row in rows if row.goes and row.ready is not None]
+    if not order.recipe.together:
+        return [
+            parcels.job_of(folder, r.number, r.ready, order, str(r.outs[0].parent))
+            for r in going
+            if r.ready is not None
+        ]
+    by_rig: dict[str, list[Row]] = {}
+    for row in going:
+        assert row.rig is not None  # what goes has one
+        by_rig.setdefault(row.rig.id, []).append(row)
+    jobs = []
+    for rows in by_rig.values():
+        sources = tuple(str(parcels.packed(folder, r.number, r.ready)) for r in rows if r.ready is not None)
+        rig = rows[0].rig.name if rows[0].rig is not None else ""
+        label = f"{len(rows)} clips on {rig}"
+        jobs.append(Job(rows[0].number, sources, (rig,), order.folder, order, parcel=True, label=label))
+    return jobs

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pickle
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -46,18 +45,28 @@ def parcel_of(folder: Path, number: int, state: State, what: Bake | Entry, rig: 
     return job_of(folder, number, ready, order)
 
 
-def job_of(folder: Path, number: int, ready: Ready, order: Order) -> Job:
-    """A job on a clip, with a file in ``folder`` that holds it; rigs lie in files of their own, one for many clips."""
+def job_of(folder: Path, number: int, ready: Ready, order: Order, into: str = "") -> Job:
+    """A job on a clip, with a file in ``folder`` that holds it; rigs lie in files of their own, one for many clips.
+
+    ``into``: the folder of its results, where that is not the order's own.
+    """
+    path = str(packed(folder, number, ready))
+    return Job(number, (path,), (ready.rig.name,), into or order.folder, order, parcel=True, label=ready.name)
+
+
+def packed(folder: Path, number: int, ready: Ready) -> Path:
+    """A file in ``folder`` that holds a clip with all that it needs."""
     path = Path(folder) / f"{number}.clip"
     with open(path, "wb") as file:
         _Packer(file, Path(folder)).dump(ready)
-    return Job(number, (str(path),), (ready.rig.name,), order.folder, order, parcel=True, label=ready.name)
+    return path
 
 
-def opened(path: str) -> Iterator[Ready]:
-    """What a file of ``job_of`` holds."""
+def opened(path: str) -> Ready:
+    """What a file of ``packed`` holds."""
     with open(path, "rb") as file:
-        yield _Unpacker(file, Path(path).parent).load()
+        ready: Ready = _Unpacker(file, Path(path).parent).load()
+    return ready
 
 
 class _Plain(pickle.Pickler):

@@ -56,6 +56,10 @@ class Delivery:
         """The jobs, where they were not known from the beginning."""
         self.jobs, self._total = list(jobs), len(jobs)
 
+    def measure(self, pictures: int = 0) -> None:
+        """Let it be told how far feet are off in each clip, with so many pictures of it."""
+        self.jobs = [replace(job, order=replace(job.order, measured=True, pictures=pictures)) for job in self.jobs]
+
     def pause(self) -> None:
         """Begin no further job; what is under way is finished."""
         self._paused.set()

@@ -45,7 +45,8 @@ def clips(job: Job) -> Iterator[tuple[str, str, Item | Callable[[], Ready]]]:
     if job.parcel:
         from .parcels import opened
 
-        for ready in opened(job.sources[0]):
+        for source in job.sources:
+            ready = opened(source)
             yield ready.rig.name, ready.name, partial(_same, ready)
         return
     for source in job.sources:

@@ -88,6 +88,15 @@ class Case(unittest.TestCase):
         return text
 
 
+def onto(source, rig, pairing, out, overwrite=False, **settings):
+    """Carry a clip over to a rig and write it; gives the baked clip."""
+    from young_marionette import api
+
+    take = api.retarget(source, rig, pairing, **settings)
+    api.write(take, out, overwrite, inputs=api.opening.inputs_of(source))
+    return take.motion
+
+
 def wild_motion(figure, rng, frames=24, size=0.5):
     """Motion of every kind of turn, hips tumbling freely, on a skeleton of ``demo.figures``."""
     turns = rot.from_vector(

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from .core.clip import Clip
     from .core.contacts.contact import Contacts
     from .core.passes.stack import Method
+    from .core.passes.thinning import Poses
     from .formats.files import Output
     from .project.batch.job import Item, Job
     from .project.batch.recipe import Recipe
@@ -84,6 +85,11 @@ class Take:
     def clip(self) -> Clip:
         """A pose on every frame."""
         return self.motion.sample() if isinstance(self.motion, KeyedClip) else self.motion
+
+    @property
+    def poses(self) -> Poses | None:
+        """What is told of the poses that thinning made; None where none was done."""
+        return None if self.passed is None else self.passed.stage().poses
 
     @property
     def frames(self) -> int:

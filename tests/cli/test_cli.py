@@ -409,6 +409,22 @@ class Commands(Line):
         self.assertEqual((done.returncode, done.stdout, done.stderr), (2, "", "There is no file nowhere.bvh.\n"))
 
 
+class Manual(Line):
+    def test_the_manual_in_the_docs_is_current(self):
+        place = Path(__file__).parents[2] / "docs"
+        code = "import sys; sys.path.insert(0, sys.argv[1]); from make_manual import manual; print(manual(), end='')"
+        done = subprocess.run([sys.executable, "-c", code, place], capture_output=True, text=True, check=True)
+        self.assertEqual((place / "young-marionette.1").read_text(), done.stdout, "make it with docs/make_manual.py")
+        for words in ("young\\-marionette batch", "\\-\\-dry\\-run", "CLIPS_OR_FOLDERS"):
+            self.assertIn(words, done.stdout)
+
+    def test_shells_complete(self):
+        done = subprocess.run(["bash", "-n"], input=self.ok("completion", "bash"), capture_output=True, text=True)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("--in-place", self.ok("completion", "zsh"))
+        self.refused("completion", "fish", says="fish")
+
+
 class Demo(Case):
     def test_the_full_example(self):
         folder = self.folder / "show"
@@ -427,8 +443,8 @@ class Demo(Case):
             self.assertIn(words, out)
             self.assertTrue((folder / words).exists())
         self.assertRegex(out, r"thinned within 1 cm in [\d.]+ s: 241 frames became \d\d poses")
-        self.assertIn("30 clips delivered onto 3 puppets", out)
-        self.assertEqual(len(list((folder / "delivery").glob("*.glb"))), 30)
+        self.assertIn("33 clips delivered onto 3 puppets", out)
+        self.assertEqual(len(list((folder / "delivery").glob("*.glb"))), 33)
 
     def test_a_folder_that_can_not_be_made(self):
         blocked = self.folder / "file"

@@ -7,13 +7,13 @@ import json
 import numpy as np
 
 from tests.formats import independent
-from tests.support import Case, dense_clips, joints_at, notes_of, show_folder
+from tests.support import Case, dense_clips, joints_at, notes_of, onto, show_folder
 from young_marionette.core import rotations as rot
 from young_marionette.core.kinematics import forward
 from young_marionette.formats import read
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.formats.gltf.reader import merged
-from young_marionette.project import bakes, delivery, opening, shaping
+from young_marionette.project import bakes, delivery, opening
 from young_marionette.project.entry import entries_of
 from young_marionette.project.pairing import pair
 
@@ -346,7 +346,7 @@ class Vrm(Case):
         source = opening.open_source(show_folder() / "quay/wave_to_ship.bvh")
         rig = opening.open_rig(show_folder() / "puppets/bodies/Heron.vrm")
         out = self.folder / "a.vrma"
-        shaping.retarget_to(source, rig, pair(source, rig), out, frames=(0, 60))
+        onto(source, rig, pair(source, rig), out, frames=(0, 60))
         file = read(out)
         self.assertEqual(file.format, "VRM animation")
         self.assertEqual(len(file.skeletons[0].declared.bones), 21)

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.formats.test_gltf import Document
-from tests.support import Case, joints_at, show_folder
+from tests.support import Case, joints_at, onto, show_folder
 from young_marionette.core import rotations as rot
 from young_marionette.core.keys.channel import Channel, Joint, Kind, Morph
 from young_marionette.core.keys.keyed import KeyedClip
@@ -14,7 +14,7 @@ from young_marionette.core.keys.sampler import Interpolation, Sampler
 from young_marionette.formats import read, write
 from young_marionette.formats.keys_out import weights_together
 from young_marionette.project import commands as do
-from young_marionette.project import delivery, opening, shaping, storage
+from young_marionette.project import delivery, opening, storage
 from young_marionette.project.document import Document as Work
 from young_marionette.project.document import State
 from young_marionette.project.entry import entries_of
@@ -219,9 +219,9 @@ class Gltf(Case):
         pairing = delivery.pair_files(source, rig)
         # What the frames between the keys do is not the same motion: other feet stand still.
         pairing = replace(pairing, settings=replace(pairing.settings, feet="free"))
-        baked = shaping.retarget_to(source, rig, pairing, self.folder / "x.glb")
+        baked = onto(source, rig, pairing, self.folder / "x.glb")
         self.assertEqual(baked.frames, clip.frames)
-        want = shaping.retarget_to(dense, rig, pairing, self.folder / "y.glb")
+        want = onto(dense, rig, pairing, self.folder / "y.glb")
         self.close(joints_at(baked)[kept], joints_at(want)[kept], 1e-4)
 
 

@@ -303,6 +303,15 @@ class Cluster(Delivering):
         delivery.run()
         self.assertEqual({p.name: p.read_bytes() for p in self.results.glob("*.bvh")}, far)
 
+    def test_what_a_dead_worker_had_done_is_done(self):
+        """Its job is given to another one, who finds the file there: of this delivery, not of anybody else."""
+        self.take("light_lamp")
+        (job,) = self.asked().delivery().jobs
+        (first,), (again,) = work(job), work(job)
+        self.assertEqual((again.state, again.outs, again.before), (DONE, first.outs, False))
+        (other,) = work(self.asked().delivery().jobs[0])
+        self.assertTrue(other.exists)
+
     def test_where_nobody_answers(self):
         self.take("light_lamp")
         with mock.patch("young_marionette.project.batch.cluster._PATIENCE", "0.2s"):

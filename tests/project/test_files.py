@@ -11,12 +11,12 @@ from unittest import mock
 
 import numpy as np
 
-from tests.support import Case, joints_at, show_state, told
+from tests.support import Case, joints_at, onto, show_state, told
 from young_marionette.core import rotations as rot
 from young_marionette.core.errors import Cancelled, InputError
 from young_marionette.demo import dressing
 from young_marionette.project import commands as do
-from young_marionette.project import shaping, storage, stringing
+from young_marionette.project import storage, stringing
 from young_marionette.project.bakes import baked as bake
 from young_marionette.project.document import Document
 from young_marionette.project.pairing import pair
@@ -353,9 +353,7 @@ class Deliveries(Case):
         state = show_state()
         for path in (state.source_entry.path, state.rig_entry.path):
             self.refuses(
-                lambda p=path: shaping.retarget_to(
-                    state.source_entry, state.rig_entry, state.pairing, p, overwrite=True
-                ),
+                lambda p=path: onto(state.source_entry, state.rig_entry, state.pairing, p, overwrite=True),
                 "read",
             )
 
@@ -365,7 +363,7 @@ class Deliveries(Case):
         state = show_state()
         rig = next(e for e in state.entries if e.name == "Gull")
         out = self.folder / "x.bvh"
-        shaping.retarget_to(state.source_entry, rig, pair(state.source_entry, rig), out)
+        onto(state.source_entry, rig, pair(state.source_entry, rig), out)
         file = read(out)
         self.assertEqual(file.skeletons[0].skeleton.names, rig.skeleton.names)
         self.close(file.skeletons[0].skeleton.offsets, rig.skeleton.offsets, 0)

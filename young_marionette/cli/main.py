@@ -43,15 +43,13 @@ def contacts(asked: Namespace) -> None:
 
 
 def retarget(asked: Namespace) -> None:
-    from dataclasses import replace
-
+    from .. import api
     from ..formats.files import check_free, check_results
     from ..formats.registry import check_writable
-    from ..project import delivery, opening
     from ..project import stringing as stringings
     from ..project.bakes import spanned
     from ..project.deviation import of_motion
-    from ..project.shaping import Shape, retarget_to
+    from ..project.shaping import Shape
     from . import report
 
     frames, out, saved, overwrite = range_of(asked.frames), asked.out, asked.save_stringing, asked.overwrite
@@ -59,14 +57,15 @@ def retarget(asked: Namespace) -> None:
     check_writable(out, overwrite)
     if saved:
         check_free(saved, overwrite)
-    source, rig = opening.open_source(asked.source, clip=asked.clip), opening.open_rig(asked.rig)
-    pairing = delivery.pair_files(source, rig, asked.stringing)
-    pairing = replace(pairing, settings=replace(pairing.settings, **transfer_changes(asked)))
-    shape = Shape(asked.root_bone)
-    more = []
+    source, rig = api.read(asked.source, asked.clip), api.read_rig(asked.rig)
+    take = api.retarget(
+        source, rig, api.match(source, rig, asked.stringing), asked.fps, frames, **transfer_changes(asked)
+    )
+    pairing, baked, more = take.pairing, take.clip, []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
-    baked = retarget_to(source, rig, pairing, out, asked.fps, frames, overwrite, bool(asked.body), more, shape)
+    shape, inputs = Shape(asked.root_bone), api.opening.inputs_of(source)
+    api.write(take, out, overwrite, bool(asked.body), shape, more, inputs)
     clip, contacts = spanned(source, asked.fps, frames)
     off = of_motion(pairing, source, rig, clip, contacts, baked)
     if asked.as_json:
@@ -94,8 +93,8 @@ def transfer_changes(asked):
 
 
 def match(asked: Namespace) -> None:
+    from .. import api
     from ..formats.files import check_free, check_results
-    from ..project import delivery, opening
     from ..project import stringing as stringings
     from ..project.pairing import refuse_gaps
     from . import report
@@ -104,8 +103,8 @@ def match(asked: Namespace) -> None:
     if out:
         check_results([out], [asked.source, asked.rig])
         check_free(out, asked.overwrite)
-    source, rig = opening.open_rig(asked.source), opening.open_rig(asked.rig)
-    pairing = delivery.pair_files(source, rig)
+    source, rig = api.read_rig(asked.source), api.read_rig(asked.rig)
+    pairing = api.match(source, rig)
     refuse_gaps(pairing, source, rig)
     if out:
         file = stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}")
@@ -156,12 +155,11 @@ def convert(asked: Namespace) -> None:
 
 
 def filter_motion(asked: Namespace) -> None:
+    from .. import api
     from ..core.filters.motion import CHANNELS
-    from ..core.passes.stack import Pass
     from ..formats.files import check_results
     from ..formats.registry import check_writable
-    from ..project import cleaning, delivery, opening
-    from ..project.pairing import within
+    from ..project import cleaning
     from . import report
 
     methods = _methods(asked)
@@ -171,12 +169,13 @@ def filter_motion(asked: Namespace) -> None:
     frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
-    entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
+    entry = api.read(asked.file, asked.clip, asked.skeleton)
     names = () if asked.joints is None else cleaning.names_like(entry, asked.joints)
-    part = None if frames is None else within(entry.placed_clip, frames)
-    passes = [Pass(str(i), m, channels, names, frames=part, keep=asked.keep) for i, m in enumerate(methods)]
-    done = cleaning.clean(entry, passes)
-    delivery.deliver(asked.out, done.clip, entry, asked.overwrite, entry.character is not None)
+    take = api.filter(
+        api.take_of(entry), methods=methods, frames=frames, channels=channels, names=names, keep=asked.keep
+    )
+    done = cleaning.cleaned(take.passed)
+    api.write(take, asked.out, asked.overwrite, entry.character is not None)
     if asked.as_json:
         print_json(report.cleaned(entry, done, asked.out))
     else:
@@ -199,12 +198,10 @@ def _methods(asked):
 
 
 def thin(asked: Namespace) -> None:
-    from ..core.thinning.settings import CONTACTS, STAGES, Thin
+    from .. import api
+    from ..core.thinning.settings import CONTACTS, STAGES
     from ..formats.files import check_results
     from ..formats.registry import check_writable, ending_of
-    from ..project import delivery, opening
-    from ..project.pairing import within
-    from ..project.thinning import thin as thin_entry
     from . import report
 
     stages = STAGES if asked.stage is None else tuple(asked.stage.split(","))
@@ -219,19 +216,17 @@ def thin(asked: Namespace) -> None:
         # Without keys of its own, a contact asks for no other tolerance unless told to.
         planted = 0.3 if CONTACTS in stages else None
     planted = None if planted is None else _tolerance(planted, "contacts") / 100
-    method = Thin(places / 100, degrees, planted, weights, stages)
     frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
-    entry = opening.open_source(asked.file, asked.skeleton, asked.clip)
-    part = None if frames is None else within(entry.placed_clip, frames)
-    done = thin_entry(entry, method, part)
-    delivery.deliver(asked.out, done.keyed, entry, asked.overwrite, entry.character is not None)
-    keys = ending_of(asked.out).curves
+    entry = api.read(asked.file, asked.clip, asked.skeleton)
+    take = api.thin(api.take_of(entry), places / 100, degrees, planted, weights, stages, frames)
+    api.write(take, asked.out, asked.overwrite, entry.character is not None)
+    method, keys = take.passed.passes[-1].method, ending_of(asked.out).curves
     if asked.as_json:
-        print_json(report.thinned(entry, method, done, asked.out, keys))
+        print_json(report.thinned(entry, method, take, asked.out, keys))
     else:
-        report.print_thinned(entry, method, done, asked.out, keys)
+        report.print_thinned(entry, method, take, asked.out, keys)
 
 
 def _tolerance(value, name):

@@ -189,7 +189,7 @@ def thinned(entry, method, done, out, keys):
         "clip": entry.name,
         "out": str(out),
         "written_as_keys": keys,
-        "rate": done.keyed.rate,
+        "rate": done.rate,
         "stages": list(method.stages),
         "tolerance": {
             "cm": round(method.places * 100, 6),

@@ -8,9 +8,8 @@ from pathlib import Path
 
 from rich.table import Table
 
-from ..core.filters.methods import Adaptive, Spikes
-from ..core.passes.stack import Pass
-from ..core.thinning.settings import Thin
+from .. import api
+from ..core.filters.methods import Adaptive
 from ..formats import read
 from ..project import bakes, delivery, opening, storage
 from ..project import stringing as stringings
@@ -19,11 +18,10 @@ from ..project.batch.asking import Asked
 from ..project.batch.job import DONE
 from ..project.batch.recipe import Recipe, RootMotion
 from ..project.batch.report import write_report
-from ..project.cleaning import clean
+from ..project.cleaning import cleaned
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
-from ..project.thinning import thin
 from ..wording.facts import rest_pose_words
 from .props import PROPS
 from .show import write_show
@@ -115,12 +113,13 @@ def _one(folder, source_path, rig_path):
 
 def _cleaned(folder, console):
     """Clean the take that came with spikes and jitter, and say what that did; gives the file that was written."""
-    take = opening.open_source(folder / DIRTY)
+    take = api.read(folder / DIRTY)
     begun = time.perf_counter()
-    done = clean(take, (Pass("spikes", Spikes()), Pass("smooth", Adaptive())))
+    clean = api.filter(api.take_of(take), spikes=True, methods=[Adaptive()])
+    done = cleaned(clean.passed)
     took = time.perf_counter() - begun
     out = folder / f"{take.name} clean.bvh"
-    delivery.deliver(out, done.clip, take, overwrite=True)
+    api.write(clean, out, overwrite=True)
     spikes, changes = sum(map(len, done.spikes.values())), done.changes
     console.print(
         f"\n{take.name} came with spikes and jitter. {spikes} spikes taken out and jitter smoothed in {took * 1000:.0f} ms: "
@@ -134,13 +133,13 @@ def _cleaned(folder, console):
 def _thinned(folder, console):
     """Thin one of the bakes to few poses, and tell the numbers; gives the file that was written."""
     source_name, rig_name = SHOWN[0]
-    baked = opening.open_source(folder / f"{Path(source_name).stem} on {Path(rig_name).stem}.bvh")
+    baked = api.read(folder / f"{Path(source_name).stem} on {Path(rig_name).stem}.bvh")
     begun = time.perf_counter()
-    made = thin(baked, Thin())
+    made = api.thin(api.take_of(baked))
     took = time.perf_counter() - begun
     poses, off = made.poses, made.poses.deviation
     out = folder / f"{baked.name} thinned.glb"
-    delivery.deliver(out, made.keyed, baked, overwrite=True)
+    api.write(made, out, overwrite=True)
     console.print(
         f"\n{baked.name} thinned within 1 cm in {took:.1f} s: {poses.before[0]} frames became {poses.after[0]} poses "
         f"({poses.gone:.0%} gone), {poses.before[1]:,} keys became {poses.after[1]:,}; off by {off.places.largest * 100:.2f} cm "

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING
 
 from ..core.errors import InputError
-from .passes import Passed
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
     from ..core.passes.measuring import Changes
-    from ..core.passes.stack import Pass
     from .entry import Entry
+    from .passes import Passed
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,16 +25,15 @@ class Cleaned:
     changes: Changes
 
 
-def clean(entry: Entry, passes: Sequence[Pass]) -> Cleaned:
-    """The entry's placed clip after some passes, and what they did."""
-    passed = Passed(entry.placed_clip, passes, entry.metric_body, entry.placed_character, entry.contacts)
-    spikes: dict[str, list[int]] = {}
+def cleaned(passed: Passed) -> Cleaned:
+    """What some passes made of a clip, and what they did."""
+    found: dict[str, list[int]] = {}
     cutoffs: dict[str, float] = {}
     for count in range(1, len(passed.passes) + 1):
         report = passed.stage(count).report
-        spikes |= report.spikes
+        found |= report.spikes
         cutoffs |= report.cutoffs
-    return Cleaned(passed.stage().clip, spikes, cutoffs, passed.changes(0))
+    return Cleaned(passed.stage().clip, found, cutoffs, passed.changes(0))
 
 
 def names_like(entry: Entry, pattern: str) -> tuple[str, ...]:

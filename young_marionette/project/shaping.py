@@ -21,12 +21,8 @@ from ..core.travel.bones import root_bone, with_root_bone, without_ends, without
 from ..core.travel.root import travelled, with_root
 from ..core.travel.settings import GROUND, Travel
 from ..formats import encode
-from ..formats.files import check_free, check_results, write_together
-from ..formats.registry import check_writable, format_of
-from .bakes import baked as bake
+from ..formats.registry import format_of
 from .delivery import ToWrite, renamed, to_write
-from .opening import inputs_of
-from .pairing import refuse_gaps
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -63,30 +59,6 @@ class Shape:
     def as_the_file(self) -> bool:
         """Whether joints, unit and axes are those of the rig's file."""
         return self.root == KEEP and not self.ends and self.unit is None and self.up is None
-
-
-def retarget_to(
-    source: Entry,
-    rig: Entry,
-    pairing: Pairing,
-    out: Path,
-    fps: float | None = None,
-    frames: tuple[int, int] | None = None,
-    overwrite: bool = False,
-    body: bool = False,
-    more: Sequence[Output] = (),
-    shape: Shape = Shape(),
-) -> Clip:
-    """Bake ``source`` onto ``rig`` and write it, together with ``more`` files (Output); returns the baked clip."""
-    check_results([out, *(o.path for o in more)], [*inputs_of(source), *inputs_of(rig)])
-    for path in (out, *(o.path for o in more)):
-        (check_writable if path == out else check_free)(path, overwrite)
-    refuse_gaps(pairing, source, rig)
-    shape = with_settings(shape, pairing)
-    check_shape(out, rig, shape)
-    baked, _ = bake(pairing, source, rig, fps, frames)
-    write_together([*shaped(out, baked, rig, body, shape), *more])
-    return baked
 
 
 def with_settings(shape: Shape, pairing: Pairing) -> Shape:

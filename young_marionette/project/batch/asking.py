@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
@@ -49,7 +50,18 @@ class Asked:
             stringing.load(Path(path))  # one that is broken is told before anything is begun
         pictures = PICTURES if self.report is not None else 0
         today = date.today().isoformat()
-        return Order(self.recipe, self.folder, True, strings, self.overwrite, today, self.dry, bool(pictures), pictures)
+        return Order(
+            self.recipe,
+            self.folder,
+            True,
+            uuid.uuid4().hex,
+            strings,
+            self.overwrite,
+            today,
+            self.dry,
+            bool(pictures),
+            pictures,
+        )
 
     @property
     def on_rigs(self) -> tuple[str, ...]:

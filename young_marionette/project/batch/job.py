@@ -13,7 +13,7 @@ WAITING, RUNNING = "waiting", "running"
 @dataclass(frozen=True)
 class Order:
     """What all jobs of one delivery share. ``folder``: that all results lie in or under, which is there; with ``journal`` it is
-    noted there what is done. ``stringings``: paths; with any, what none of them fits is not delivered.
+    noted there what is done; ``run``: what tells one delivery from all others there. ``stringings``: paths; with any, what none of them fits is not delivered.
 
     ``date``: for names. ``dry``: look, and say what would be written. ``measured``: how far feet are off is told, with
     ``pictures`` of so many poses.
@@ -22,6 +22,7 @@ class Order:
     recipe: Recipe = Recipe()
     folder: str = ""
     journal: bool = False
+    run: str = ""
     stringings: tuple[str, ...] = ()
     overwrite: bool = False
     date: str = ""
@@ -59,12 +60,16 @@ class Job:
 
 @dataclass(frozen=True)
 class Measures:
-    """How far feet are off in a delivered clip, and in what the transfer alone would give: metres, ``(before, after)``."""
+    """How far feet, and ``hands`` that hold something, are off in a delivered clip, and in what the transfer alone would give.
+
+    Metres, ``(before, after)``.
+    """
 
     slide: tuple[float, float] = (0.0, 0.0)
     sink: tuple[float, float] = (0.0, 0.0)
     hover: tuple[float, float] = (0.0, 0.0)
     touching: tuple[float, float] = (0.0, 0.0)
+    hands: tuple[float, float] = (0.0, 0.0)
     lowered: float = 0.0
 
 

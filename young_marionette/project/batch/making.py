@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from ...core.contacts.points import HANDS
 from ...core.errors import InputError
 from ...core.keys.keyed import KeyedClip
 from ...core.matching.tying import missing
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from ...core.clip import Clip
     from ...core.passes.stack import Stage
     from ..bakes import Bake
+    from ..deviation import Deviation
     from ..entry import Entry
     from ..pairing import Pairing
     from .recipe import Recipe
@@ -110,5 +112,15 @@ def measured(ready: Ready, recipe: Recipe, plain: Clip) -> Measures | None:
     fps, frames = (bake.fps, bake.frames) if bake is not None else (recipe.fps, recipe.frames)
     clip, contacts = spanned(source, fps, frames)
     off = of_motion(pairing, source, ready.rig, clip, contacts, plain)
-    slide, sink, hover, touching = (off.worst(kind) for kind in (SLIDE, SINK, FLOAT, TOUCHING))
-    return Measures(slide, sink, hover, touching, off.worst(LOWERED)[1])
+    sink, hover, touching = (off.worst(kind) for kind in (SINK, FLOAT, TOUCHING))
+    slide, hands = (_slide(off, held) for held in (False, True))
+    return Measures(slide, sink, hover, touching, hands, off.worst(LOWERED)[1])
+
+
+def _slide(off: Deviation, held: bool) -> tuple[float, float]:
+    """The worst slide ``(before, after)`` of feet, or of hands that hold something."""
+    both = (
+        max((lane.worst for lane in lanes if lane.kind == SLIDE and (lane.part in HANDS) == held), default=0.0)
+        for lanes in (off.before, off.after)
+    )
+    return next(both), next(both)

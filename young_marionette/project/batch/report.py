@@ -53,11 +53,12 @@ th { color: {{ c.quiet }}; } td.number { font-variant-numeric: tabular-nums; }
 </article>{% endfor %}{% endif %}
 </main></body></html>
 """
-_LIMIT = {"slide": 0.01, "sink": 0.015, "hover": 0.02, "touching": 0.02}
+_LIMIT = {"slide": 0.01, "sink": 0.015, "hover": 0.02, "touching": 0.02, "hands": 0.03}
 _MEASURES = (
     ("slide", "Feet slide up to"),
     ("sink", "Feet sink up to"),
     ("hover", "Feet float up to"),
+    ("hands", "Hands that hold slide up to"),
     ("touching", "Arms in the body up to"),
 )
 

@@ -35,6 +35,7 @@ def work(job: Job) -> list[Item]:
         items = [r if isinstance(r, Item) else guarded(job, rig, clip, r, taken) for rig, clip, r in clips(job)]
     if job.order.journal and not job.order.dry:
         journal = Journal(job.order.folder)
+        items = journal.done_before(job, items)
         for rig in job.rigs:
             journal.note(job, rig, items)
     return items

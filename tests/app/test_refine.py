@@ -16,6 +16,7 @@ from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes
 from young_marionette.core.keys.curves import ANGLES, PLACE, READINGS, SPECTRUM, SPEED, curves
 from young_marionette.core.passes.edits import Offset, Retime
 from young_marionette.core.passes.stack import METHODS, Pass
+from young_marionette.core.travel.loops import gap_of
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.wording.passes import NAMES
@@ -69,6 +70,29 @@ class Passes(RefineCase):
         self.assertEqual(len(self.lines), len(offered))
         self.assertEqual(self.lines[0].identifier, self.bake.passes[-1].id)
         self.assertIn("Highest speed", self.refine.changed.text())
+
+    def test_a_loop_is_found_and_closed(self):
+        """The best frames are offered; the gap is told, with the first pose as a ghost where the last one stands."""
+        self.add("loop")
+        self.settled()
+        loop = self.refine.settings.loop
+        self.assertIn("Gap before closing", loop.told.text())
+        self.assertTrue(any(f.ghost for f in self.window.stage.figures))
+        self.click(loop.find)
+        self.until(lambda: loop.offered.count() == 3)
+        before = self.session.frames
+        self.click(loop.offered.itemAt(0).widget())
+        self.settled()
+        method = self.bake.passes[0].method
+        self.assertEqual(self.session.frames, method.last - method.first + 1)
+        self.assertLess(self.session.frames, before)
+        self.assertEqual(self.bake.part[0], method.first)
+        clip, hips = self.bake.placed_clip, self.bake.passed.limbs.hips
+        gap = gap_of(clip, hips, 0, clip.frames - 1)
+        self.assertLess(max(abs(gap.height), gap.pose), 1e-3)
+        self.session.undo()
+        self.settled()
+        self.assertEqual(self.session.frames, before)
 
     def test_spikes_are_told_listed_and_kept(self):
         self.add("spikes")

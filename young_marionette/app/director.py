@@ -12,6 +12,7 @@ from ..core.scene.props import edges
 from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
 from ..project.entry import Entry
+from ..project.looping import loop_ghost
 from ..project.planting import rig_points
 from ..project.playback import Motion
 from ..project.rooting import root_path
@@ -72,13 +73,24 @@ class Director:
         if session.arrangement == MARIONETTE:
             # The baked clip alone, or as it was before, in the same place.
             return [shown[-2] if session.before else shown[-1]]
-        return self._arranged(shown)
+        return self._with_ghost(bake, self._arranged(shown))
+
+    def _with_ghost(self, bake, shown):
+        """With the first pose of the chosen loop, where its last frame stands: what is apart there is the gap."""
+        ghost = loop_ghost(bake, self.session.one_pass)
+        if ghost is not None:
+            one = self._figure(BAKED, bake, "", *ghost)
+            one.ghost, one.dress, one.shift = True, "bones", shown[-1].shift
+            shown = [*shown, one]
+        return shown
 
     def _source_second(self, bake, source):
         """The time in the source of what is shown of a bake."""
         begins = bake.frames[0] / source.length[1] if bake.frames is not None else 0.0
+        first, seconds = bake.part
+        begins += first / bake.dense.rate
         frames, rate = bake.length
-        speed = (bake.dense.seconds * rate / (frames - 1)) if frames > 1 else 1.0
+        speed = (seconds * rate / (frames - 1)) if frames > 1 else 1.0
         return begins + self.session.second * speed
 
     def _arranged(self, shown):

@@ -108,8 +108,8 @@ class Clip:
         """``{joint: (frames, 3)}`` of the joints whose scales change."""
         return {int(joint): self.scales[:, i] for i, joint in enumerate(self.scaled)}
 
-    def picked(self, frames: slice) -> Clip:
-        """Some frames, as a slice picks them, at the same rate; the start stays."""
+    def picked(self, frames: slice | np.ndarray) -> Clip:
+        """Some frames, as a slice or their numbers pick them, at the same rate; the start stays."""
         return replace(
             self,
             rotations=self.rotations[frames],

@@ -15,6 +15,7 @@ from ..core.clip import Clip
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND
 from ..core.findings import Fact, Finding
+from ..core.passes.loop import Loop
 from ..core.passes.stack import Pass, length
 from ..core.resample import resample
 from ..core.travel.settings import GROUND
@@ -78,6 +79,16 @@ class Bake:
     def length(self) -> tuple[int, float]:
         """``(frames, frames per second)`` after all passes, at once."""
         return length(self.passes, self.dense.frames, self.dense.rate)
+
+    @property
+    def part(self) -> tuple[int, float]:
+        """``(first frame, seconds)`` of what passes leave of the dense motion: loops leave a stretch."""
+        first, frames = 0, self.dense.frames
+        for one in self.passes:
+            if one.on and isinstance(one.method, Loop):
+                first += one.method.span(frames)[0]
+                frames = one.method.length(frames)
+        return first, max(frames - 1, 0) / self.dense.rate
 
     @property
     def clip(self) -> Clip:

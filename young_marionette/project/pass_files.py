@@ -74,6 +74,12 @@ class _RetimeFile(Strict):
     rate: float | None = Field(default=None, gt=0, le=1000)
 
 
+class _LoopFile(Strict):
+    first: Frame = 0
+    last: Frame | None = None
+    seconds: float = Field(default=0.4, gt=0, le=600)
+
+
 class _PlantFile(Strict):
     pass
 
@@ -121,6 +127,7 @@ _FILES: dict[str, type[Strict]] = {
     "offset": _OffsetFile,
     "scale": _ScaleFile,
     "retime": _RetimeFile,
+    "loop": _LoopFile,
     "plant": _PlantFile,
     "thin": _ThinFile,
     "keys": _KeysFile,
@@ -142,6 +149,7 @@ class PassFile(Strict):
         "offset",
         "scale",
         "retime",
+        "loop",
         "plant",
         "thin",
         "keys",

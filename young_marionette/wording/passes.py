@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..core.passes.correction import Correction
 from ..core.passes.edits import Offset, Retime, Scale
+from ..core.passes.loop import Loop
 from ..core.thinning.settings import Thin
 from .findings import counted
 
@@ -29,6 +30,7 @@ NAMES = {
     "offset": "Offset",
     "scale": "Scale",
     "retime": "Speed and rate",
+    "loop": "Loop",
     "plant": "Plant",
     "thin": "Thin",
     "keys": "Edited keys",
@@ -44,6 +46,7 @@ TIPS = {
     "offset": "Adds a turn, a distance, or a delay",
     "scale": "More or less of the same motion about its mean",
     "retime": "Quicker or slower, or another frame rate",
+    "loop": "A stretch whose last frame leads to its first one",
     "plant": "Holds feet and hands still where they touch",
     "thin": "Few poses with curves between, within a tolerance",
     "keys": "Keys as they were edited by hand since",
@@ -71,6 +74,8 @@ def about(one: Pass) -> str:
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):
         return f"{method.speed * 100:.0f} %" + (f", {method.rate:g} fps" if method.rate else "")
+    if isinstance(method, Loop):
+        return f"frames {method.first} to {'the end' if method.last is None else method.last}"
     if isinstance(method, Offset):
         turned = max(map(abs, method.degrees))
         return f"{turned:g}°" if turned else f"{max(map(abs, method.metres)) * 100:g} cm"

@@ -40,6 +40,7 @@ _MENU = (
     "offset",
     "scale",
     "retime",
+    "loop",
     "plant",
     None,
     "thin",

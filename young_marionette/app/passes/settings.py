@@ -11,10 +11,12 @@ from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, S
 from ...core.filters.motion import CHANNELS
 from ...core.passes.correction import Correction
 from ...core.passes.edits import Offset, Retime, Scale
+from ...core.passes.loop import Loop
 from ...core.passes.stack import Plant
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
 from ..parts.widgets import Number, button, label, row
+from .loop import LoopSettings
 from .thin import PosesTold, ThinSettings
 
 # Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
@@ -78,6 +80,8 @@ class PassSettings(QWidget):
         self._show()
         if isinstance(one.method, Spikes):
             self._list(report)
+        if isinstance(one.method, Loop):
+            self.loop.show_method(one.method)
         if isinstance(one.method, Thin):
             self.thin.show_method(one, poses, sketch)
         if one.keys is not None:
@@ -111,6 +115,9 @@ class PassSettings(QWidget):
             self.rate = Number(0, "fps", 1, 3, 0, 1000, 0, "Frame rate; 0 keeps it")
             self.rate.edited.connect(lambda value, settled: self._put(rate=value or None, settled=settled))
             self._row("Frame rate", self.rate)
+        if isinstance(method, Loop):
+            self.loop = LoopSettings(self.session, self.one.id, self._put)
+            self.column.addWidget(self.loop)
         if isinstance(method, Spikes):
             self._build_spikes()
         if isinstance(method, Thin):
@@ -120,7 +127,7 @@ class PassSettings(QWidget):
         if self.one.keys is not None:
             self._build_keys()
             return
-        if not isinstance(method, Retime | Plant | Correction):
+        if not isinstance(method, Retime | Loop | Plant | Correction):
             self._build_scope()
         if hasattr(method, "seamless"):
             self._switch(
@@ -252,7 +259,7 @@ class PassSettings(QWidget):
             return
         if not one.thins:
             self.keep.setChecked(one.keep)
-        if isinstance(method, Correction):
+        if isinstance(method, Correction | Loop):
             return
         text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
         self.frames.setItemText(1, text if one.frames else "Frames of the range")

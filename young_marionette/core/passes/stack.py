@@ -9,10 +9,12 @@ from typing import TYPE_CHECKING, ClassVar
 from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
 from ..thinning.settings import Thin
+from ..travel.loops import LEAST
 from .correction import Correction
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
 from .keys import Keys
+from .loop import Loop
 from .thinning import Poses, poses_of, thinned
 
 if TYPE_CHECKING:
@@ -39,12 +41,16 @@ Method = (
     | Offset
     | Scale
     | Retime
+    | Loop
     | Plant
     | Thin
     | Keys
     | Correction
 )
-METHODS: dict[str, type[Method]] = {**FILTERS, **{m.code: m for m in (Offset, Scale, Retime, Plant, Thin, Correction)}}
+METHODS: dict[str, type[Method]] = {
+    **FILTERS,
+    **{m.code: m for m in (Offset, Scale, Retime, Loop, Plant, Thin, Correction)},
+}
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
 
@@ -69,7 +75,7 @@ class Pass:
     @property
     def whole(self) -> bool:
         """Whether it changes how many frames there are."""
-        return isinstance(self.method, Retime)
+        return isinstance(self.method, Retime | Loop)
 
     @property
     def thins(self) -> bool:
@@ -111,7 +117,7 @@ class Stage:
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Plant | Thin | Keys | Correction):
+    if isinstance(one.method, Offset | Scale | Retime | Loop | Plant | Thin | Keys | Correction):
         return {}
     return measured(clip, one.method, one.scope(limbs), limbs.groups)
 
@@ -135,6 +141,8 @@ def applied(
     report, scope = Report(), one.scope(limbs)
     if isinstance(method, Retime):
         return Stage(*method.run(clip, contacts))
+    if isinstance(method, Loop):
+        return Stage(*method.run(clip, contacts, limbs, one.keep))
     if isinstance(method, Keys):
         made = method.keyed.sample(method.keyed.rate)
         return Stage(
@@ -173,6 +181,8 @@ def length(passes: Sequence[Pass], frames: int, rate: float) -> tuple[int, float
     for one in passes:
         if one.on and isinstance(one.method, Retime):
             frames, rate = one.method.length(frames, rate)
+        elif one.on and isinstance(one.method, Loop):
+            frames = one.method.length(frames) if frames > LEAST else frames
         elif one.on and one.keys is not None:
             frames, rate = one.keys.keyed.frames, one.keys.keyed.rate
     return frames, rate

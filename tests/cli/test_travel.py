@@ -87,6 +87,29 @@ class Travel(Line):
         part = self.onto(self.gull, "--start", "line", "--range", "40:80")
         self.close(joints_at(part)[0, 1, 0], 0, 1e-5)
 
+    def test_what_stands_over_a_skeleton(self):
+        """An object that holds it is kept, taken into the motion, or left out with what it did."""
+        rig = self.show / "exchange/quay_takes.glb"  # under an object that is turned, scaled and moved
+        over = Gltf(rig)
+        joint = read(rig).skeletons[0].skeleton.names[0]
+        number = next(n for n, node in enumerate(over.g.nodes) if node.name == joint)
+        above = over.g.nodes[over.parents[number]].name
+        matrix = over.world()[above]
+        self.assertGreater(np.abs(matrix - np.eye(4)).max(), 0.1)
+        posed = {}
+        for word in ("keep", "apply", "reset"):
+            out = self.folder / f"{word}.glb"
+            self.ok("retarget", self.walk, rig, "--out", out, "--object", word)
+            self.assertFalse(gltf_complaints(out))
+            posed[word] = {n: m[:3, 3] for n, m in Gltf(out).world(2.0).items()}
+        self.assertIn(above, posed["keep"])
+        for word in ("apply", "reset"):
+            self.assertNotIn(above, posed[word])
+            back = np.linalg.inv(matrix) if word == "reset" else np.eye(4)
+            for name, place in posed[word].items():
+                wanted = back @ [*posed["keep"][name], 1.0]
+                self.close(place, wanted[:3], 1e-3 if word == "reset" else 1e-5, f"{word}: {name}")
+
     def test_what_can_not_be(self):
         for rig, words, says in (
             (self.heron, ("--root", "x"), "no root bone on the floor"),

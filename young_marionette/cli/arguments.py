@@ -189,6 +189,10 @@ def _travel(command: ArgumentParser) -> None:
         ("--remove-root", "remove", "Take the root bone out; the hips carry its motion."),
     ):
         bone.add_argument(word, dest="root_bone", action="store_const", const=value, default="", help=tells)
+    _text(
+        command, "--object", "What stands over the rig's skeleton: keep, apply (taken into the motion) or reset.", "WHAT",
+        choices=("keep", "apply", "reset"), default=None, dest="over",
+    )  # fmt: skip
     command.add_argument(
         "--start", choices=("origin", "line"), help="Start over the origin, or over the grid line that runs ahead."
     )

@@ -129,6 +129,7 @@ def recipe_of(asked):
         "from_zero": asked.from_zero or None,
         "prefix": False if asked.no_prefix else None,
         "ends": False if asked.no_ends else None,
+        "object": None if asked.over is None else "" if asked.over == "keep" else asked.over,
         "together": asked.one_file or None,
         "subfolders": asked.subfolders or None,
     }

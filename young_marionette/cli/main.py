@@ -64,7 +64,10 @@ def retarget(asked: Namespace) -> None:
     pairing, baked, more = take.pairing, take.clip, []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
-    shape, inputs = Shape(asked.root_bone), api.opening.inputs_of(source)
+    shape, inputs = (
+        Shape(asked.root_bone, over="" if asked.over in (None, "keep") else asked.over),
+        api.opening.inputs_of(source),
+    )
     api.write(take, out, overwrite, bool(asked.body), shape, more, inputs)
     clip, contacts = spanned(source, asked.fps, frames)
     off = of_motion(pairing, source, rig, clip, contacts, baked)

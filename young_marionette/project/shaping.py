@@ -18,10 +18,11 @@ from ..core.keys.keyed import dense
 from ..core.matching.conventions import CONVENTIONS
 from ..core.rebase import rename
 from ..core.travel.bones import root_bone, with_root_bone, without_ends, without_root_bone
-from ..core.travel.root import travelled, with_root
+from ..core.travel.root import moved, travelled, with_root
 from ..core.travel.settings import GROUND, Travel
 from ..formats import encode
 from ..formats.registry import format_of
+from ..formats.transforms import decomposed
 from .delivery import ToWrite, renamed, to_write
 
 if TYPE_CHECKING:
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
     from .pairing import Pairing
 
 KEEP, ADD, REMOVE = ROOTS = ("", "add", "remove")
+APPLY, RESET = "apply", "reset"
 
 
 @dataclass(frozen=True)
@@ -44,7 +46,8 @@ class Shape:
 
     ``root``: a root bone is added to a rig without one, or the one that it has is taken out. ``travel``: of motion that was
     baked otherwise. ``ends``: last bones that only end the bone above are left out. ``names``: a convention that bones are named
-    in (see ``delivery.renamed``), ``prefix`` false: without what all names begin with. ``unit``: metres per unit, ``up``: "Y" or "Z".
+    in (see ``delivery.renamed``), ``over``: what stands over the skeleton in the rig's file, such as an object that holds it, is
+    kept, taken into the motion (``"apply"``), or left out with what it does to it (``"reset"``). ``prefix`` false: without what all names begin with. ``unit``: metres per unit, ``up``: "Y" or "Z".
     """
 
     root: str = KEEP
@@ -54,11 +57,12 @@ class Shape:
     prefix: bool = True
     unit: float | None = None
     up: str | None = None
+    over: str = KEEP
 
     @property
     def as_the_file(self) -> bool:
         """Whether joints, unit and axes are those of the rig's file."""
-        return self.root == KEEP and not self.ends and self.unit is None and self.up is None
+        return self.root == KEEP and not self.ends and self.unit is None and self.up is None and self.over == KEEP
 
 
 def with_settings(shape: Shape, pairing: Pairing) -> Shape:
@@ -135,6 +139,8 @@ def _to_write(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool,
         raise InputError(f"{rig.name} has no body that could be written with it.")
     clip = dense(rig.with_morphs(baked) if body else baked)
     world, metres, up = _world(path, rig, shape)
+    if shape.over == RESET:
+        clip = _without_over(clip, rig)
     skeleton, changes = place_skeleton(clip.skeleton, world), []
     hips, root = hips_and_root(rig, clip.skeleton) if shape.root != KEEP else (0, None)
     if shape.root == ADD:
@@ -177,11 +183,37 @@ def _changed(clip: Clip, skeleton: Skeleton, changes: list[Change], world: Place
     return clip, skeleton
 
 
+def _over(rig: Entry) -> tuple[np.ndarray, np.ndarray, float] | None:
+    """``(move (3,), turn (4,), scale)`` of what stands over the skeleton in a rig's file, or None where nothing does."""
+    over = getattr(getattr(rig.layout, "tree", None), "over", None)
+    if over is None or np.abs(over - np.eye(4)).max() < 1e-9:
+        return None
+    move, turn, scales = decomposed(over)
+    return move, turn, float(np.mean(scales))
+
+
+def _without_over(clip: Clip, rig: Entry) -> Clip:
+    """A placed clip moved to where it would stand if what is over its skeleton did not move it."""
+    over = _over(rig)
+    if over is None:
+        return clip
+    placement = rig.figure.placement
+    shift = -rot.rotate(placement.turn, over[0] * placement.scale)
+    still = clip.skeleton
+    offsets = still.offsets + np.where((still.parents < 0)[:, None], shift, 0.0)
+    return replace(moved(clip, shift[:, None]), skeleton=replace(still, offsets=offsets))
+
+
 def _world(path: str | Path, rig: Entry, shape: Shape) -> tuple[Placement, float, str]:
     """``(placement from our world, metres per unit, up)`` of what is written: as asked, else the rig's own where the format tells it."""
     own = rig.layout is not None and rig.layout.format == format_of(path).name
     up = (rig.declared.up or "+Y")[-1] if own else "Y"
     if shape.unit is None and shape.up is None:
+        over = _over(rig)
+        if own and shape.over == RESET and over is not None:
+            placement, (_, turn, scale) = rig.figure.placement, over
+            back = rot.multiply(rot.conjugate(turn), rot.conjugate(placement.turn))
+            return Placement(1 / (placement.scale * scale), back), placement.scale * scale, up
         if own:
             return rig.figure.placement.inverse, rig.figure.placement.scale, up
         return Placement(), 1.0, "Y"

@@ -28,6 +28,7 @@ _RATES = (("As it is", None), *((f"{r:g} fps", r) for r in (23.976, 24.0, 25.0, 
 _UNITS = (("As the rig's", None), *((u, u) for u in ("m", "cm", "mm", "in", "ft", "dm")))
 _UPS = (("As the rig's", None), ("Y up", "Y"), ("Z up", "Z"))
 _BONES = (("The rig's names", ""), ("VRM names", "vrm"), ("H-Anim names", "h-anim"))
+_OVERS = (("Kept", ""), ("Taken into the motion", "apply"), ("Reset", "reset"))
 _CASES = (("As it is", ""), ("lower case", "lower"), ("UPPER CASE", "upper"))
 _PLACES = ((_SET, None), ("No", ()), ("Sideways", (X,)), ("Ahead", (Z,)), ("Sideways and ahead", GROUND))
 _ROOTS = (
@@ -164,6 +165,7 @@ class DeliverDesk(Desk):
     def _shape_card(self):
         card = Card("Skeleton")
         self.bones = self._list("Names of the bones", _BONES, lambda value: self.session.ask_for(bones=value))
+        self.over = self._list("What stands over the skeleton", _OVERS, lambda value: self.session.ask_for(object=value))
         self.unit = self._list("Unit", _UNITS, lambda value: self.session.ask_for(unit=value))
         self.up = self._list("Axis that is up", _UPS, lambda value: self.session.ask_for(up=value))
         self.prefix_off = QCheckBox("Without the names' prefix")
@@ -175,6 +177,7 @@ class DeliverDesk(Desk):
             row(label("Bone names"), None, self.bones),
             self.prefix_off,
             self.ends_off,
+            row(label("Object over it"), None, self.over),
             row(label("Unit"), None, self.unit),
             row(label("Up"), None, self.up),
         )
@@ -376,7 +379,7 @@ class DeliverDesk(Desk):
             _quietly(box, lambda b=box, o=on: b.setChecked(o))
         for box, value in (
             (self.case, names.case), (self.rate, recipe.fps), (self.place, travel.in_place), (self.bone, travel.bone),
-            (self.carries, travel.root), (self.bones, recipe.bones), (self.unit, recipe.unit), (self.up, recipe.up),
+            (self.carries, travel.root), (self.bones, recipe.bones), (self.over, recipe.object), (self.unit, recipe.unit), (self.up, recipe.up),
         ):  # fmt: skip
             _choose(box, value)
         self.smooth.set_value(travel.root_smooth or 0)

@@ -47,7 +47,7 @@ class Recipe(Strict):
     ``frames``: first and last of each clip, in its own frames; ``fps``: of the result, whose length stays; ``from_zero``: it
     starts at frame zero. ``unit``, ``up``: None leaves the rig's. ``bones``: a convention for names, or a file that has them;
     ``prefix`` false: without what all names begin with; ``ends`` false: without bones that only end the one above.
-    ``together``: all clips of a rig as the animations of one file. ``subfolders``: as the sources lie in theirs.
+    ``object``: what stands over a skeleton, see project.shaping. ``together``: all clips of a rig as the animations of one file. ``subfolders``: as the sources lie in theirs.
     ``rigs``, ``stringings``: paths of what it is always used with; relative ones lie beside the file.
     ``feet``, ``hands``: see core.transfer.settings. ``passes``: what is done to each clip after it was baked.
     """
@@ -66,6 +66,7 @@ class Recipe(Strict):
     bones: str = Field(default="", max_length=4000)
     prefix: bool = True
     ends: bool = True
+    object: Literal["", "apply", "reset"] = ""
     together: bool = False
     subfolders: bool = False
     rigs: Annotated[tuple[Path_, ...], Field(max_length=1000)] = ()
@@ -86,7 +87,7 @@ class Recipe(Strict):
     def shape(self) -> Shape:
         """How what is written differs from the rig's own file."""
         unit = None if self.unit is None else METRES[self.unit]
-        return Shape(self.travel.bone, None, not self.ends, self.bones, self.prefix, unit, self.up)
+        return Shape(self.travel.bone, None, not self.ends, self.bones, self.prefix, unit, self.up, self.object)
 
     @property
     def done_to_each(self) -> tuple[Pass, ...]:

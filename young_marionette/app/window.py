@@ -641,6 +641,7 @@ class Window(QMainWindow):
     def closeEvent(self, event):
         """Close at once: what is not saved is kept, and offered next time."""
         self.running.close()
+        self.desks["deliver"].watching.end()
         self.session.live.close()
         self.session.passing.close()
         self.session.play(False)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSize, QSortFilterProxyModel, Qt
+from PySide6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QSize, QSortFilterProxyModel, Qt
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
 
 from ...project.bakes import Bake
@@ -230,6 +230,13 @@ class _Table(QTableView):
     def resizeEvent(self, event):
         super().resizeEvent(event)
         self.share()
+
+    def event(self, event):
+        """Space ticks here, and does not play."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Space:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event):
         if event.key() == Qt.Key.Key_Space:

@@ -19,6 +19,7 @@ from .. import settings
 from ..deliveries import recipes
 from ..deliveries.running import Deliveries
 from ..deliveries.table import FilesPanel
+from ..deliveries.watching import Watching
 from ..parts.widgets import Card, Number, ask_text, button, label, menu_button, row, tool
 from .base import Desk
 
@@ -51,7 +52,14 @@ class DeliverDesk(Desk):
     def build(self):
         self.deliveries = Deliveries(self.session)
         self.panel = FilesPanel(self.session, self.deliveries)
-        self.add(self._recipe_card(), self._where_card(), self._rigs_card(), self._motion_card(), self._shape_card())
+        self.add(
+            self._recipe_card(),
+            self._where_card(),
+            self._rigs_card(),
+            self._motion_card(),
+            self._shape_card(),
+            self._watch_card(),
+        )
         self.problems = label("", wrap=True)
         self.tie = button(
             "Tie automatically", self._tie, tip="Tie the clips and rigs that have no strings between them"
@@ -165,7 +173,9 @@ class DeliverDesk(Desk):
     def _shape_card(self):
         card = Card("Skeleton")
         self.bones = self._list("Names of the bones", _BONES, lambda value: self.session.ask_for(bones=value))
-        self.over = self._list("What stands over the skeleton", _OVERS, lambda value: self.session.ask_for(object=value))
+        self.over = self._list(
+            "What stands over the skeleton", _OVERS, lambda value: self.session.ask_for(object=value)
+        )
         self.unit = self._list("Unit", _UNITS, lambda value: self.session.ask_for(unit=value))
         self.up = self._list("Axis that is up", _UPS, lambda value: self.session.ask_for(up=value))
         self.prefix_off = QCheckBox("Without the names' prefix")
@@ -180,6 +190,43 @@ class DeliverDesk(Desk):
             row(label("Object over it"), None, self.over),
             row(label("Unit"), None, self.unit),
             row(label("Up"), None, self.up),
+        )
+
+    def _watch_card(self):
+        card = Card("Watched folder")
+        self.watching = Watching(self.session)
+        self.watched = QLineEdit()
+        self.watched.setPlaceholderText("Folder")
+        self.watched.setAccessibleName("Watched folder")
+        self.watched.setText(settings.last_folder("watch") if settings.get("folder/watch") else "")
+        self.watch = button("Watch", self._watch, tip="Deliver motion files that arrive there, as it is set above")
+        self.watch_told = label("", "quiet", wrap=True)
+        self.watching.changed.connect(self._show_watching)
+        return card.add(
+            row(self.watched, tool("folder", "Choose the folder to watch", self._choose_watched)),
+            self.watch,
+            self.watch_told,
+        )
+
+    def _choose_watched(self):
+        folder = QFileDialog.getExistingDirectory(self, "Folder to watch", self.watched.text())
+        if folder:
+            self.watched.setText(folder)
+
+    def _watch(self):
+        if self.watching.on:
+            self.watching.end()
+        else:
+            settings.remember_folder("watch", self.watched.text().strip())
+            self.watching.begin(self.watched.text().strip())
+
+    def _show_watching(self):
+        one = self.watching
+        self.watch.setText("Stop watching" if one.on else "Watch")
+        self.watched.setEnabled(not one.on)
+        count = f"{counted(one.done, 'file')} delivered" + (f", {one.failed} failed" if one.failed else "")
+        self.watch_told.setText(
+            f"Watching. {count}. {one.last}".strip() if one.on else count if one.done or one.failed else ""
         )
 
     @staticmethod

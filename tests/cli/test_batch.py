@@ -271,6 +271,15 @@ class Bad(Batch):
             file.write("\n")
         self.assertEqual([Path(s["out"]).name for s in self.batch("--resume", code=3)["skipped"]], [mine.name])
 
+    def test_results_within_a_folder_of_sources_are_none(self):
+        self.take("light_lamp", "haul_rope")
+        for self.results in (self.clips / "delivered", self.clips):
+            (self.clips / "delivered").mkdir()
+            for _ in range(2):
+                told = self.batch("--overwrite")
+                self.assertEqual([d["clip"] for d in told["done"]], ["haul_rope", "light_lamp"])
+            shutil.rmtree(self.clips / "delivered")
+
     def test_results_are_never_sources(self):
         self.take("light_lamp")
         told = self.batch("--name", "{clip}", "--out", self.clips, "--overwrite", code=3)

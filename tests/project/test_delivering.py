@@ -136,6 +136,10 @@ class Names_(Case):
 
 
 class Recipes(Delivering):
+    def test_the_schema_in_the_docs_is_current(self):
+        schema = Path(__file__).parents[2] / "docs/recipe.schema.json"
+        self.assertEqual(json.loads(schema.read_text()), Recipe.model_json_schema())
+
     def test_a_recipe_brings_its_rigs_and_stays_as_it_was(self):
         shutil.copy(self.rig, self.folder / "mine.bvh")
         path = self.folder / "x.recipe"

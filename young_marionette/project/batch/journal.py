@@ -54,6 +54,11 @@ class Journal:
             except (ValueError, TypeError, KeyError):
                 continue
 
+    @property
+    def made(self) -> set[str]:
+        """The paths of all files that are noted."""
+        return {out for items in self._known.values() for item in items for out in item.outs}
+
     def done(self, job: Job, rig: str) -> list[Item] | None:
         """What an earlier run of the same made on a rig, where all of it is still there; None where it is to be made."""
         items = self._known.get(stamp_of(job, rig))

@@ -12,6 +12,7 @@ from ...core.errors import InputError
 from ...formats.files import same_place
 from ...formats.registry import READABLE
 from .job import FAILED, Item, Job, Order
+from .journal import Journal
 
 _COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2", ".asf")
 _SPACE = 1 << 20  # bytes that are to be left
@@ -44,9 +45,10 @@ def _hidden(path: Path, under: Path) -> bool:
 
 
 def jobs_of(sources: Sequence[Found], rigs: Sequence[str], order: Order) -> list[Job]:
-    """The jobs of all sources on all rigs. A rig that lies among the sources is none of them."""
+    """The jobs of all sources on all rigs. A rig that lies among the sources is none of them, nor are earlier results."""
     recipe, rigs = order.recipe, tuple(map(str, rigs))
-    sources = [s for s in sources if not any(same_place(s.path, rig) for rig in rigs)]
+    rest = _not_delivered(sources, order)
+    sources = [s for s in rest if not any(same_place(s.path, rig) for rig in rigs)]
     if recipe.together:
         paths = tuple(str(s.path) for s in sources)
         return [Job(i, paths, (rig,), order.folder, order) for i, rig in enumerate(rigs, 1)] if paths else []
@@ -55,6 +57,24 @@ def jobs_of(sources: Sequence[Found], rigs: Sequence[str], order: Order) -> list
         inside = source.path.parent.relative_to(source.under) if recipe.subfolders else ""
         jobs.append(Job(number, (str(source.path),), rigs, str(Path(order.folder) / inside), order))
     return jobs
+
+
+def _not_delivered(sources: Sequence[Found], order: Order) -> list[Found]:
+    """Sources without what earlier deliveries into the same folder have made, should that lie in a folder of sources."""
+    if not order.folder:
+        return list(sources)
+    folder = Path(order.folder).absolute()
+    journal = Journal(folder)
+    journal.load()
+    made = {os.path.abspath(out) for out in journal.made}
+    kept = []
+    for one in sources:
+        path, under = one.path.absolute(), one.under.absolute()
+        # A folder of results within a folder of sources holds no sources, unless they are asked for by name.
+        inside = folder != under and under in folder.parents and folder in path.parents
+        if str(path) not in made and not inside:
+            kept.append(one)
+    return kept
 
 
 def meeting(jobs: Sequence[Job], rig_names: dict[str, str]) -> tuple[list[Job], list[Item]]:

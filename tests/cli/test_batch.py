@@ -273,7 +273,8 @@ class Bad(Batch):
 
     def test_results_within_a_folder_of_sources_are_none(self):
         self.take("light_lamp", "haul_rope")
-        for self.results in (self.clips / "delivered", self.clips):
+        for results in (self.clips / "delivered", self.clips):
+            self.results = results
             (self.clips / "delivered").mkdir()
             for _ in range(2):
                 told = self.batch("--overwrite")

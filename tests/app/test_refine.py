@@ -87,6 +87,8 @@ class Passes(RefineCase):
         self.assertEqual(self.session.frames, method.last - method.first + 1)
         self.assertLess(self.session.frames, before)
         self.assertEqual(self.bake.part[0], method.first)
+        lanes = self.window.timeline.lanes
+        self.assertTrue(all(c.last < self.session.frames for c in lanes.contacts.found), "in the frames of the loop")
         clip, hips = self.bake.placed_clip, self.bake.passed.limbs.hips
         gap = gap_of(clip, hips, 0, clip.frames - 1)
         self.assertLess(max(abs(gap.height), gap.pose), 1e-3)

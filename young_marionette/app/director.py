@@ -210,9 +210,13 @@ class Director:
                     yield line + figure.shift, tint
 
     def _root(self, figures):
-        """The way of the root bone over the floor, where travel is worked on."""
+        """The way of the root bone over the floor, where travel is worked on: of one that is there, or is asked for."""
         session, state = self.session, self.session.state
         wanted = session.live.wanted if session.step in ("transfer", "deliver") and not session.preview else None
+        if wanted and wanted[0].transfer.root is None:
+            settings = wanted[0].settings
+            asked = settings.root is not None or settings.root_smooth or session.wanted.recipe.travel.bone == "add"
+            wanted = wanted if asked else None
         for figure in figures if wanted else ():
             if figure.kind == MARIONETTE:
                 path, rate = root_path(*wanted)

@@ -81,6 +81,12 @@ class Bake:
         return length(self.passes, self.dense.frames, self.dense.rate)
 
     @property
+    def shown_contacts(self) -> Contacts | None:
+        """What touches after all passes, in their frames, where that is known; else before them."""
+        known = self.passed.result
+        return known.contacts if known is not None else self.contacts
+
+    @property
     def part(self) -> tuple[int, float]:
         """``(first frame, seconds)`` of what passes leave of the dense motion: loops leave a stretch."""
         first, frames = 0, self.dense.frames

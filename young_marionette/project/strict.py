@@ -3,20 +3,33 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 from typing import TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.errors import InputError
 from ..core.text import HALF, whole_characters
+from ..formats.files import opened
 
 Model = TypeVar("Model", bound=BaseModel)
+_MAX_BYTES = 32 << 20
 
 
 class Strict(BaseModel):
     """A part of a file of ours: no fields that are not known, no infinite numbers."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, frozen=True)
+
+
+def load_file(path: Path, model: type[Model], version: int, what: str) -> Model:
+    """Read a file of ours that is JSON as ``model``; InputError, in one sentence, for anything else."""
+    path = Path(path)
+    with opened(path) as handle:
+        data = handle.read(_MAX_BYTES + 1)
+    if len(data) > _MAX_BYTES:
+        raise InputError(f"{path.name} is too large for a {what}.")
+    return parse(path.name, data, model, version, what)
 
 
 def parse(label: str, data: bytes, model: type[Model], version: int, what: str) -> Model:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import moderngl
 import numpy as np
 
@@ -77,10 +75,11 @@ in vec3 place; in vec4 tint; out vec4 paint; uniform mat4 view; void main() { pa
 _LINE_FRAGMENT = "#version 330\nin vec4 paint; out vec4 colour; void main() { colour = paint; }"
 
 
-@lru_cache
+_COLOURS = {name: np.array([int(value[i : i + 2], 16) / 255 for i in (1, 3, 5)]) for name, value in NIGHT.items()}
+
+
 def _rgb(name):
-    value = NIGHT[name].lstrip("#")
-    return np.array([int(value[i : i + 2], 16) / 255 for i in (0, 2, 4)])
+    return _COLOURS[name]
 
 
 def _dressed(figure):

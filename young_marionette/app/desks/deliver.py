@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QListWidget, QListWidgetItem, QProgressBar
 
@@ -41,6 +41,7 @@ _ROOTS = (
     ("Also height and turn", (X, Y, Z, TURN)),
 )
 _ROOT_BONES = (("As in the rig", ""), ("Add one", "add"), ("Take it out", "remove"))
+_MANY, _SOON = 200, 150  # rows: of more, the table follows so many milliseconds after what is typed
 _MOST = 5  # problems that are told one by one
 
 
@@ -87,6 +88,8 @@ class DeliverDesk(Desk):
         self.session.wanted_changed.connect(self._asked_anew)
         self.deliveries.changed.connect(self._show_running)
         self.deliveries.ended.connect(self._show_wanted)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon.timeout.connect(self._show_wanted)
         self._fill_recipes()
 
     # --- cards ----------------------------------------------------------------------------------
@@ -256,13 +259,14 @@ class DeliverDesk(Desk):
         try:
             if "template" in changes:
                 check_template(changes["template"])
-            self._wrong_name = ""
+            wrong = ""
         except InputError as error:
-            self._wrong_name = str(error)
+            wrong = str(error)
+        other, self._wrong_name = wrong != self._wrong_name, wrong
+        if not wrong:
+            self.session.ask_for(names=self.asked.names.model_copy(update=changes))
+        if other:
             self._show_wanted()
-            return
-        self.session.ask_for(names=self.asked.names.model_copy(update=changes))
-        self._show_wanted()
 
     _wrong_name = ""
 
@@ -271,7 +275,10 @@ class DeliverDesk(Desk):
 
     def _asked_anew(self):
         self.deliveries.forget()
-        self._show_wanted()
+        if len(self.panel.model.rows) > _MANY:
+            self._soon.start()
+        else:
+            self._show_wanted()
 
     def _fill_fields(self, menu):
         menu.clear()
@@ -499,6 +506,7 @@ class DeliverDesk(Desk):
 
     def write_now(self):
         """Write what is ticked, in the background."""
+        self._soon.stop()
         settings.remember_folder("deliver", self.session.wanted.folder.strip())
         self.deliveries.begin(self.with_report.isChecked())
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 
+from ...project.bakes import Bake
 from ...project.commands import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SplitContact
 from ...project.entry import Entry
 
@@ -141,7 +142,9 @@ class Editing:
         """Go to the next (1) or previous (-1) frame in which a contact begins, or the one after its end."""
         session = self.session
         clip = session.clip
-        contacts = clip.contacts if clip is not None and clip.take is not None else None
+        contacts = None
+        if clip is not None and clip.take is not None:
+            contacts = clip.shown_contacts if isinstance(clip, Bake) else clip.contacts
         if contacts is None:
             return
         point, _ = session.contact

@@ -52,7 +52,7 @@ class Lanes(OverFrames):
         session = self.session
         clip, contacts = session.clip, None
         if isinstance(clip, Bake) or (clip is not None and clip.take is not None and clip.knows_contacts):
-            contacts = clip.contacts
+            contacts = clip.shown_contacts if isinstance(clip, Bake) else clip.contacts
         # While the next result is worked out, the last one's numbers stay.
         deviation = None if session.preview else session.live.shown_deviation
         if deviation is not None and len(deviation.after[0].values) != session.frames:

@@ -171,10 +171,11 @@ def _row(
             if wanted.recipe.together and not ENDINGS[out.suffix.lower()].several:
                 return replace(row, problem=finding("one clip a file", ending=out.suffix))
             check_shape(out, rig, shape)
-        check_results(outs, inputs)
+        there = any(os.path.lexists(out) for out in outs)
+        if there:  # else it can be none of them
+            check_results(outs, inputs)
     except InputError as error:
         return replace(row, problem=finding("text", text=str(error)))
-    there = any(os.path.lexists(out) for out in outs)
     return replace(row, exists=there and not wanted.overwrite)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
@@ -44,6 +45,8 @@ def _client(address: str) -> Any:
         raise InputError(
             "A cluster needs packages that are not installed; get them with: pip install 'young-marionette[cluster]'"
         ) from None
+    # That a worker has died is told by what becomes of its jobs.
+    logging.getLogger("distributed.client").setLevel(logging.ERROR)
     try:
         return Client(address, timeout=_PATIENCE, set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:

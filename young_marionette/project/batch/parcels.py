@@ -73,7 +73,9 @@ class _Plain(pickle.Pickler):
     """Views of a file that is held in memory become bytes of their own."""
 
     def reducer_override(self, thing: Any) -> Any:
-        return (bytes, (thing.tobytes(),)) if isinstance(thing, memoryview) else NotImplemented
+        if isinstance(thing, memoryview):
+            return bytes, (thing.tobytes(),)
+        return NotImplemented
 
 
 class _Packer(_Plain):

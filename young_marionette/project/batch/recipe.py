@@ -8,14 +8,13 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from ...core.errors import InputError
 from ...core.travel.settings import Travel
 from ...core.units import METRES
-from ...formats.files import Output, check_free, opened, write_together
+from ...formats.files import Output, check_free, write_together
 from ...formats.registry import WRITABLE
 from ..pass_files import PassFile, pass_of
 from ..shaping import Shape
-from ..strict import Strict, parse
+from ..strict import Strict, load_file
 from ..stringing.schema import Feet, Hands, InPlace, Root, Start
 from .names import Names
 
@@ -24,7 +23,6 @@ if TYPE_CHECKING:
     from ...core.transfer.settings import TransferSettings
 
 VERSION = 1
-_MAX_BYTES = 8 << 20
 Path_ = Annotated[str, Field(min_length=1, max_length=4000)]
 Text = Annotated[str, Field(max_length=200)]
 
@@ -121,11 +119,6 @@ def save(path: Path, recipe: Recipe, overwrite: bool = False) -> None:
 
 def load(path: Path) -> Recipe:
     """Read a recipe; InputError, in one sentence, for anything else."""
-    path = Path(path)
-    with opened(path) as handle:
-        data = handle.read(_MAX_BYTES + 1)
-    if len(data) > _MAX_BYTES:
-        raise InputError(f"{path.name} is too large for a recipe.")
-    recipe = parse(path.name, data, Recipe, VERSION, "recipe")
-    beside = {name: tuple(str(path.parent / p) for p in getattr(recipe, name)) for name in ("rigs", "stringings")}
+    recipe = load_file(path, Recipe, VERSION, "recipe")
+    beside = {name: tuple(str(Path(path).parent / p) for p in getattr(recipe, name)) for name in ("rigs", "stringings")}
     return recipe.model_copy(update=beside)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 from ...core.errors import InputError
@@ -14,67 +16,76 @@ from .making import Made, Ready, length, make
 from .work import clips, finished, paths, prepared, told, with_body, write
 
 
+@dataclass(frozen=True, eq=False)
+class _Clip:
+    """One that goes into a file, with its item as it will be."""
+
+    item: Item
+    ready: Ready
+    made: Made
+    shape: Shape
+
+
 def work_together(job: Job) -> list[Item]:
     """Do a job whose clips all go into one file for each rig: those that can be; the others are told."""
     items: list[Item] = []
-    by_rig: dict[str, list[tuple[Item, Ready, Made, Shape]]] = {}
-    order, recipe = job.order, job.order.recipe
+    by_rig: dict[str, list[_Clip]] = {}
     for rig, clip, ready in clips(job):
         if isinstance(ready, Item):
             items.append(ready)
             continue
-        kept: list[tuple[Ready, Made | None, Shape]] = []
-
-        def do(rig: str = rig, clip: str = clip, ready=ready, kept=kept) -> Item:  # type: ignore[no-untyped-def]
-            one, shape = prepared(job, ready())
-            stem = recipe.names.of(recipe.name or "clips", one.rig.name, recipe.name or "clips", order.date, job.number)
-            outs = paths(job, one, stem)
-            for out in outs:
-                if not ENDINGS[out.suffix.lower()].several:
-                    raise InputError(
-                        f"A file ending in {out.suffix} holds one clip; choose GLB or glTF, or a file for each."
-                    )
-                check_shape(out, one.rig, shape)
-            source = str(one.source.path) if one.source is not None and not job.parcel else job.name
-            item = Item(DONE, source, rig, clip, tuple(map(str, outs)), number=job.number, stringing=one.stringing)
-            if order.dry:
-                frames, rate = length(one, recipe)
-                return replace(item, state=PLANNED, frames=frames, rate=rate, notes=one.notes)
-            there = [out for out in outs if os.path.lexists(out)]
-            if there and not order.overwrite:
-                why = f"{there[0]} exists already and was left as it is; ask for overwriting to replace it."
-                return replace(item, state=SKIPPED, why=why, exists=True)
-            kept.append((one, make(one, recipe), shape))
-            return item
-
-        item = told(job, rig, clip, do)
-        if item.state == DONE:
-            one, made, shape = kept[0]
-            assert made is not None  # see do
-            by_rig.setdefault(rig, []).append((item, one, made, shape))
+        kept: list[_Clip] = []
+        item = told(job, rig, clip, partial(_made, job, rig, clip, ready, kept))
+        if kept:
+            by_rig.setdefault(rig, []).extend(kept)
         else:
             items.append(item)
-    for rig, ready_clips in by_rig.items():
-        items += _written(job, rig, ready_clips)
+    for rig, together in by_rig.items():
+        items += _written(job, rig, together)
     return items
 
 
-def _written(job: Job, rig: str, ready_clips: list[tuple[Item, Ready, Made, Shape]]) -> list[Item]:
-    """The items of all clips of one file."""
-    first, ready, _, shape = ready_clips[0]
-    outs = [Path(out) for out in first.outs]
-    takes = [replace(made.take, name=item.clip) for item, _, made, _ in ready_clips]
-    body = job.order.recipe.body
+def _made(job: Job, rig: str, clip: str, ready: Callable[[], Ready], kept: list[_Clip]) -> Item:
+    """The item of a clip; where it is to be written it is made, and put into ``kept``."""
+    order, recipe = job.order, job.order.recipe
+    one, shape = prepared(job, ready())
+    called = recipe.name or "clips"
+    outs = paths(job, one, recipe.names.of(called, one.rig.name, called, order.date, job.number))
+    for out in outs:
+        if not ENDINGS[out.suffix.lower()].several:
+            raise InputError(f"A file ending in {out.suffix} holds one clip; choose GLB or glTF, or a file for each.")
+        check_shape(out, one.rig, shape)
+    source = str(one.source.path) if one.source is not None and not job.parcel else job.name
+    item = Item(DONE, source, rig, clip, tuple(map(str, outs)), number=job.number, stringing=one.stringing)
+    if order.dry:
+        frames, rate = length(one, recipe)
+        return replace(item, state=PLANNED, frames=frames, rate=rate, notes=one.notes)
+    there = [out for out in outs if os.path.lexists(out)]
+    if there and not order.overwrite:
+        why = f"{there[0]} exists already and was left as it is; ask for overwriting to replace it."
+        return replace(item, state=SKIPPED, why=why, exists=True)
+    kept.append(_Clip(item, one, make(one, recipe), shape))
+    return item
+
+
+def _written(job: Job, rig: str, together: list[_Clip]) -> list[Item]:
+    """The items of all clips of one file, which is written."""
+    first = together[0]
+    takes = [replace(one.made.take, name=one.item.clip) for one in together]
+    body, ready = job.order.recipe.body, first.ready
 
     def do() -> Item:
+        outs = [Path(out) for out in first.item.outs]
         write(
-            job, outs, lambda out: shaped(out, takes[0], ready.rig, with_body(out, ready.rig, body), shape, takes[1:])
+            job,
+            outs,
+            lambda out: shaped(out, takes[0], ready.rig, with_body(out, ready.rig, body), first.shape, takes[1:]),
         )
-        return first
+        return first.item
 
     item = told(job, rig, "", do)
     if item.state != DONE:
-        return [failed(job, rig, item.why, one.clip) for one, _, _, _ in ready_clips]
-    done = [finished(job, one, clip, made, own) for one, clip, made, own in ready_clips]
+        return [failed(job, rig, item.why, one.item.clip) for one in together]
+    done = [finished(job, one.item, one.ready, one.made, one.shape) for one in together]
     # One file: its size counts once.
     return [done[0], *(replace(one, size=0) for one in done[1:])]

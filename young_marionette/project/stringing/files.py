@@ -5,12 +5,9 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from ...core.errors import InputError
-from ...formats.files import Output, check_free, opened, write_together
-from ..strict import parse
+from ...formats.files import Output, check_free, write_together
+from ..strict import load_file
 from .schema import VERSION, StringingFile
-
-_MAX_BYTES = 32 << 20
 
 
 def encode(path: Path, file: StringingFile) -> list[Output]:
@@ -27,9 +24,4 @@ def save(path: Path, file: StringingFile, overwrite: bool = False) -> None:
 
 def load(path: Path) -> StringingFile:
     """Read a StringingFile; InputError, in one sentence, for anything else."""
-    path = Path(path)
-    with opened(path) as handle:
-        data = handle.read(_MAX_BYTES + 1)
-    if len(data) > _MAX_BYTES:
-        raise InputError(f"{path.name} is too large for a stringing.")
-    return parse(path.name, data, StringingFile, VERSION, "stringing")
+    return load_file(path, StringingFile, VERSION, "stringing")

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QPalette, QPen
 
-from ..rendering.palette import NIGHT
+from ..rendering import palette
 
+NIGHT = dict(palette.NIGHT)  # to which the style sheet's pictures are added
 SPACE = 8
 WIDE = 16
 

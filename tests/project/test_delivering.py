@@ -11,6 +11,7 @@ import subprocess
 import sys
 import time
 import unittest
+from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
 from unittest import mock
@@ -112,9 +113,12 @@ class Reports(Delivering):
         asked = self.asked(report=self.folder / "report.html")
         delivery = asked.delivery()
         delivery._runner = here
-        with mock.patch("young_marionette.rendering.portraits.portrait", side_effect=InputError("None here.")):
-            (item,) = carry_out(asked, delivery)
-        self.assertEqual((item.state, item.pictures), (DONE, ()))
+        for error, told in ((InputError("None here."), 0), (ValueError("a defect"), 1)):
+            with mock.patch("young_marionette.rendering.portraits.portrait", side_effect=error):
+                (item,) = work(
+                    replace(delivery.jobs[0], order=replace(delivery.jobs[0].order, pictures=2, overwrite=True))
+                )
+            self.assertEqual((item.state, item.pictures, len(item.notes)), (DONE, (), told))
 
     def test_words_of_what_was_asked(self):
         recipe = Recipe(name="engine", endings=(".glb",), travel=RootMotion(root=("x",), bone="add", in_place=()))

@@ -179,10 +179,13 @@ def finished(job: Job, item: Item, ready: Ready, made: Made, shape: Shape) -> It
         made_dense=keyed and not held,
         notes=ready.notes,
     )
-    if job.order.measured:
-        item = replace(item, measures=measured(ready, job.order.recipe, made.plain))
-    if job.order.pictures:
-        from .pictures import poses
+    try:
+        if job.order.measured:
+            item = replace(item, measures=measured(ready, job.order.recipe, made.plain))
+        if job.order.pictures:
+            from .pictures import poses
 
-        item = replace(item, pictures=poses(made.clip, ready.rig, job.order.pictures))
+            item = replace(item, pictures=poses(made.clip, ready.rig, job.order.pictures))
+    except Exception as error:  # it is written: what only tells of it is no reason to say otherwise
+        item = replace(item, notes=(*item.notes, f"It could not be looked at: {_defect(error)}"))
     return item

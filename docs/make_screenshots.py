@@ -149,7 +149,7 @@ def main():
     session.go("deliver")
     desk, rigs = window.desks["deliver"], frozenset(names[n] for n in ("Heron", "Gull"))
     session.ask_for(folder="~/quillmouth/delivered", rigs=rigs, endings=(".glb",), body=True)
-    session.tick([e for e in session.state.entries if e.name in ("wave_to_ship", "haul_rope", "ring_bell")], True)
+    session.tick([e for e in session.state.entries if e.name in ("haul_rope", "ring_bell", "sweep_quay")], True)
     desk._tie()
     desk.write_now()
     while desk.deliveries.busy:

@@ -274,7 +274,7 @@ class FilesPanel(QWidget):
         self.table.doubleClicked.connect(self._look)
         header = self.table.horizontalHeader()
         header.setMinimumSectionSize(48)
-        for column, wide in ((RIG, 66), (STATE, 98), (LENGTH, 62), (SLIDES, 70), (SIZE, 64)):
+        for column, wide in ((RIG, 66), (STATE, 108), (LENGTH, 62), (SLIDES, 70), (SIZE, 64)):
             self.table.setColumnWidth(column, wide)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search clips, rigs and tags")

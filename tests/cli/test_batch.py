@@ -164,6 +164,25 @@ class Folders(Batch):
         recipe.write_text(recipe.read_text().replace('"fps": 60.0', '"fps": "fast"'))
         self.refused("batch", self.clips, "--rig", self.heron, "--out", self.results, "--recipe", recipe, says="fps")
 
+    def test_a_folder_is_watched_by_a_recipe(self):
+        self.take("light_lamp")
+        (self.clips / "broken.bvh").write_text("HIERARCHY")
+        recipe = self.folder / "x.recipe"
+        tree = {"format": "young-marionette recipe", "version": 1, "endings": [".glb"], "rigs": [str(self.heron)]}
+        recipe.write_text(json.dumps(tree))
+        here = "young_marionette.project.batch.watch."
+        with mock.patch(here + "SETTLED", 0.02), mock.patch(here + "POLL", 0.03):
+            out = self.ok("watch", self.clips, "--recipe", recipe, "--out", self.results, "--once")
+            self.assertIn("light_lamp_Heron.glb: 241 frames", out)
+            self.assertIn("broken.bvh on Heron, failed", out)
+            self.assertEqual(list(self.made), ["light_lamp_Heron.glb"])
+            again = self.ok("watch", self.clips, "--recipe", recipe, "--out", self.results, "--once")
+            self.assertNotIn("light_lamp_Heron", again, "each once")
+        self.refused(
+            "watch", self.folder / "none", "--recipe", recipe, "--out", self.results, says="There is no folder"
+        )
+        self.refused("watch", self.clips, "--out", self.results, says="which rig")
+
     def test_what_is_asked_for_wrongly(self):
         self.take("light_lamp")
         for words, says in (
@@ -190,6 +209,12 @@ class Folders(Batch):
         self.assertEqual([(p["frames"], p["rate"]) for p in told["planned"]], [(451, 60.0), (481, 60.0)])
         self.assertEqual([Path(f["source"]).name for f in told["failed"]], ["empty.bvh"])
         self.assertFalse(self.results.exists())
+
+    def test_a_file_that_is_named_twice_is_delivered_once(self):
+        self.take("light_lamp")
+        again = self.clips / ".." / "clips" / "light_lamp.bvh"
+        got, out, _ = run("batch", self.clips, again, "--rig", self.heron, "--out", self.results, "--json")
+        self.assertEqual((got, len(json.loads(out)["done"])), (0, 1))
 
     def test_names_that_meet(self):
         self.take("light_lamp")

@@ -202,6 +202,15 @@ class Watching(Delivering):
         (self.results / "light_lamp_Heron.bvh").unlink()
         self.assertEqual([*self.looked(later), *self.looked(later, 5)], [("light_lamp.bvh", DONE)])
 
+    def test_an_empty_folder_is_done_with_at_once(self):
+        watch = self.watch()
+        self.assertFalse(watch.emptied())
+        self.assertEqual(self.looked(watch), [])
+        self.assertTrue(watch.emptied())
+        self.take("light_lamp")
+        self.looked(watch)
+        self.assertFalse(watch.emptied())
+
     def test_a_broken_file_is_told_once_and_tried_again_when_it_changes(self):
         watch = self.watch()
         bad = self.clips / "bad.bvh"

@@ -236,5 +236,7 @@ def as_data(items):
                 name: [round(v * 1000, 3) for v in value] if isinstance(value, tuple) else round(value * 1000, 3)
                 for name, value in vars(item.measures).items()
             }
+        if item.state == "skipped":
+            one.setdefault("out", None)  # of what would not be written at all
         told[item.state].append(one)
     return told

@@ -34,9 +34,9 @@ def sources_of(paths: Iterable[str | Path]) -> list[Found]:
             inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in READABLE and not _hidden(p, path))
             for one in inside:
                 if one.suffix.lower() not in _COMPANIONS and not one.is_dir():
-                    found.setdefault(str(one), Found(one, path))
+                    found.setdefault(os.path.abspath(one), Found(one, path))
         else:
-            found.setdefault(str(path), Found(path, path.parent))
+            found.setdefault(os.path.abspath(path), Found(path, path.parent))
     return list(found.values())
 
 

@@ -33,7 +33,7 @@ class Watch:
         self._workers, self._runner = workers, runner
         self._seen: dict[str, tuple[tuple[int, int], float]] = {}  # what a file is like, and since when
         self._tried: dict[str, tuple[int, int]] = {}
-        self._number = 0
+        self._number = self._looks = 0
 
     def arrived(self) -> list[Job]:
         """Jobs for all files that are complete and were not delivered: those that are as they were for a while."""
@@ -62,13 +62,13 @@ class Watch:
 
     def look(self, told: Callable[[Job, list[Item] | None], None]) -> list[Item]:
         """Deliver what has arrived; what became of it."""
-        jobs = self.arrived()
+        jobs, self._looks = self.arrived(), self._looks + 1
         return Delivery(jobs, self._workers, runner=self._runner).run(told) if jobs else []
 
     def emptied(self) -> bool:
         """Whether nothing that is there waits for being complete, or for being delivered."""
         there = {str(found.path) for found in sources_of([self.folder])}
-        return bool(self._seen) and all(self._tried.get(p) == self._seen[p][0] for p in there if p in self._seen)
+        return self._looks > 0 and all(p in self._seen and self._tried.get(p) == self._seen[p][0] for p in there)
 
     def run(self, told: Callable[[Job, list[Item] | None], None], stopped: Callable[[], bool]) -> int:
         """Look again and again until ``stopped``; how many clips were delivered."""

@@ -134,6 +134,27 @@ class Folders(Batch):
         self.close(a.skinned(2.0), b.skinned(2.0), 1e-4)
         self.batch("--format", "bvh", "--one-file", code=3)
 
+    def test_keys_stay_keys_with_a_root_bone(self):
+        """Cleaned and thinned on its way by the recipe's passes; with the bone that is added it is the same motion, in keys."""
+        self.take("light_lamp")
+        recipe = self.folder / "thin.recipe"
+        thin = {"id": "a", "method": "thin", "settings": {"places": 0.02}}
+        tree = {"format": "young-marionette recipe", "version": 1, "endings": [".glb"], "passes": [thin]}
+        recipe.write_text(json.dumps(tree))
+        files = []
+        for words in ((), ("--add-root", "--root", "x,y"), ("--add-root", "--root", "x,z,turn")):
+            (done,) = self.batch("--recipe", recipe, "--overwrite", *words)["done"]
+            self.assertEqual((done["keys"], done["made_dense"]), ("x,z,turn" not in words, "x,z,turn" in words))
+            files.append(Gltf(done["out"]))
+            self.assertFalse(gltf_complaints(Path(done["out"])))
+        self.assertLess(max(len(times) for _, times in files[1].samplers), 60)
+        for second in (0.0, 1.234, 5.01):
+            plain, kept, turned = (f.world(second) for f in files)
+            for name, matrix in plain.items():
+                self.close(kept[name], matrix, 1e-5, name)
+                self.close(turned[name][:3, 3], matrix[:3, 3], 5e-3, name)
+            self.close(kept["root"][[0, 2], 3], [plain["hips"][0, 3], 0], 1e-5)
+
     def test_shapes_of_what_is_written(self):
         self.take("light_lamp")
         told = self.batch(

@@ -14,12 +14,12 @@ from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
 from ..core.figure.placement import Placement, place_clip, place_skeleton
 from ..core.humanoid.words import shared_prefix
-from ..core.keys.keyed import dense
+from ..core.keys.keyed import KeyedClip, dense
 from ..core.matching.conventions import CONVENTIONS
 from ..core.rebase import rename
-from ..core.travel.bones import root_bone, with_root_bone, without_ends, without_root_bone
+from ..core.travel.bones import keyed_with_root_bone, root_bone, with_root_bone, without_ends, without_root_bone
 from ..core.travel.root import moved, travelled, with_root
-from ..core.travel.settings import GROUND, Travel
+from ..core.travel.settings import GROUND, TURN, Travel, X, Y, Z
 from ..formats import encode
 from ..formats.registry import format_of
 from ..formats.transforms import decomposed
@@ -28,8 +28,8 @@ from .delivery import ToWrite, renamed, to_write
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from ..core.character.meshes import Character
     from ..core.clip import Clip
-    from ..core.keys.keyed import KeyedClip
     from ..core.skeleton import Skeleton
     from ..core.travel.bones import Change
     from ..formats.files import Output
@@ -58,6 +58,15 @@ class Shape:
     unit: float | None = None
     up: str | None = None
     over: str = KEEP
+
+    @property
+    def keeps_keys(self) -> bool:
+        """Whether keys with their curves are written as such, where the format can: all else takes a pose on every frame."""
+        travel = self.travel or Travel()
+        root = self.root == ADD and (travel.root is None or TURN not in travel.root)
+        plain = self.root == KEEP and self.travel is None
+        moved = travel.needs_first or bool(travel.in_place)
+        return (plain or root) and not moved and not self.ends and self.over != RESET
 
     @property
     def as_the_file(self) -> bool:
@@ -137,8 +146,18 @@ def _to_write(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool,
         return to_write(path, baked, rig, body)
     if body and rig.character is None:
         raise InputError(f"{rig.name} has no body that could be written with it.")
-    clip = dense(rig.with_morphs(baked) if body else baked)
     world, metres, up = _world(path, rig, shape)
+    take = rig.with_morphs(baked) if body else baked
+    keyed = _keyed(take, rig, shape, world) if isinstance(take, KeyedClip) else None
+    if keyed is not None:
+        made = [with_root_bone(place_skeleton(take.skeleton, world))] if shape.root == ADD else []
+        character = _character(rig, world, made) if body else None
+        return (
+            keyed,
+            None,
+            {"metres_per_unit": metres, "up": up, "body": body, "bones": rig.bones, "character": character},
+        )
+    clip = dense(take)
     if shape.over == RESET:
         clip = _without_over(clip, rig)
     skeleton, changes = place_skeleton(clip.skeleton, world), []
@@ -160,15 +179,38 @@ def _to_write(path: str | Path, baked: Clip | KeyedClip, rig: Entry, body: bool,
         clip, skeleton = _changed(clip, skeleton, changes[-1:], world)
     if shape.root == ADD:
         clip = with_root(clip, hips + 1, 0, replace(travel, root=GROUND if travel.root is None else travel.root))
-    character = None
-    if body and rig.placed_character is not None:
-        character = placed_character(rig.placed_character, world)
-        for change in changes:
-            character = change.character(character)
+    character = _character(rig, world, changes) if body else None
     bones = tuple((bone, name) for bone, name in rig.bones if name in skeleton.index)
     placed = place_clip(clip, world, skeleton)
     wanted = {"metres_per_unit": metres, "up": up, "body": body, "character": character, "bones": bones}
     return placed, None, wanted
+
+
+def _character(rig: Entry, world: Placement, changes: list[Change]) -> Character | None:
+    """A rig's body in the world that is written, with its skeleton's changes."""
+    if rig.placed_character is None:
+        return None
+    character = placed_character(rig.placed_character, world)
+    for change in changes:
+        character = change.character(character)
+    return character
+
+
+def _keyed(take: KeyedClip, rig: Entry, shape: Shape, world: Placement) -> KeyedClip | None:
+    """Keys as keys in the world that is written; None where what is asked for takes a pose on every frame."""
+    travel = shape.travel or Travel()
+    if not shape.keeps_keys:
+        return None
+    skeleton = place_skeleton(take.skeleton, world)
+    placed = place_clip(take, world, skeleton)
+    if shape.root == KEEP:
+        return placed
+    parts = GROUND if travel.root is None else travel.root
+    hips, _ = hips_and_root(rig, take.skeleton)
+    turn = rot.to_matrix(world.turn)
+    carried = turn @ np.diag([float(part in parts) for part in (X, Y, Z)]) @ turn.T
+    rise = take.skeleton.rest_world[0][hips][1] * world.scale if Y in parts else 0.0
+    return keyed_with_root_bone(placed, with_root_bone(skeleton), hips, carried, turn @ np.array([0.0, -rise, 0.0]))
 
 
 def _named(rig: Entry, names: str) -> Entry:

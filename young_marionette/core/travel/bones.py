@@ -13,12 +13,16 @@ import numpy as np
 from .. import rotations as rot
 from ..character.meshes import Character, Mesh
 from ..clip import Clip, as_rows, from_rows
+from ..keys.channel import Channel, Joint, Kind
+from ..keys.sampler import still
 from ..kinematics import forward_rows
 from ..names import free_name
 from ..skeleton import Skeleton
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+
+    from ..keys.keyed import KeyedClip
 
 _TINY = 1e-4  # as a share of the skeleton's size: bones that are shorter have no length
 
@@ -118,6 +122,27 @@ def with_root_bone(skeleton: Skeleton, name: str = "root") -> Change:
         np.concatenate([np.ones((1, 3)), skeleton.scales]),
     )
     return Change(skeleton, new, np.arange(-1, count))
+
+
+def keyed_with_root_bone(
+    keyed: KeyedClip, change: Change, hips: int, carried: np.ndarray, shift: np.ndarray
+) -> KeyedClip | None:
+    """Keys on a skeleton that was given a root bone, which goes where ``carried (3, 3) @ place of the hips + shift (3,)`` is.
+
+    The same motion to the last bit of rounding, since all of it is linear. None where the hips hang on something, or other joints
+    hang on nothing: then it takes frames.
+    """
+    if list(np.flatnonzero(keyed.skeleton.parents < 0)) != [hips]:
+        return None
+    samplers = {
+        Channel(Joint(c.node.number + 1), c.kind) if isinstance(c.node, Joint) else c: s
+        for c, s in keyed.samplers.items()
+    }
+    own = Channel(Joint(hips + 1), Kind.TRANSLATION)
+    place = samplers.get(own) or still(keyed.skeleton.offsets[hips], keyed.start)
+    samplers[own] = place.moved(np.eye(3) - carried, -shift)
+    samplers[Channel(Joint(0), Kind.TRANSLATION)] = place.moved(carried, shift)
+    return replace(keyed, skeleton=change.new, samplers=samplers)
 
 
 def without_root_bone(skeleton: Skeleton, root: int, hips: int) -> Change:

@@ -10,12 +10,13 @@ from pathlib import Path
 
 from ...core.errors import InputError
 from ...core.keys.keyed import KeyedClip
+from ...core.travel.settings import Travel
 from ...formats.files import check_results, write_together
 from ...formats.registry import ENDINGS, check_writable, own_ending
 from ..entry import Entry
 from ..opening import inputs_of
 from ..pairing import refuse_gaps
-from ..shaping import Shape, check_shape, shaped, with_settings
+from ..shaping import ADD, Shape, check_shape, shaped, with_settings
 from .job import DONE, PLANNED, SKIPPED, Item, Job, failed
 from .journal import Journal
 from .making import Made, Ready, length, make, measured
@@ -139,7 +140,13 @@ def prepared(job: Job, ready: Ready) -> tuple[Ready, Shape]:
     recipe, shape = job.order.recipe, job.order.recipe.shape
     if ready.bake is not None:
         pairing = ready.bake.pairing
-        return ready, replace(shape, travel=recipe.travel_of(pairing.settings)) if pairing is not None else shape
+        if pairing is None:
+            return ready, shape
+        travel = recipe.travel_of(pairing.settings)
+        if travel is None and shape.root == ADD:
+            # It was baked as it is to travel; what the bone that is added carries is set there, too.
+            travel = Travel(root=pairing.settings.root, smooth=pairing.settings.root_smooth)
+        return ready, replace(shape, travel=travel)
     assert ready.source is not None and ready.pairing is not None  # what is not baked is tied
     pairing = replace(ready.pairing, settings=recipe.over(ready.pairing.settings))
     refuse_gaps(pairing, ready.source, ready.rig)
@@ -169,7 +176,7 @@ def finished(job: Job, item: Item, ready: Ready, made: Made, shape: Shape) -> It
     """The item of a clip that was written, with what is told of it."""
     outs = [Path(out) for out in item.outs]
     keyed = isinstance(made.take, KeyedClip)
-    held = keyed and shape.as_the_file and shape.travel is None and all(ENDINGS[o.suffix.lower()].curves for o in outs)
+    held = keyed and shape.keeps_keys and all(ENDINGS[o.suffix.lower()].curves for o in outs)
     item = replace(
         item,
         frames=made.clip.frames,

@@ -180,6 +180,23 @@ class Deliver(WindowCase):
         self.session.ask_for(endings=(".bvh",))
         self.assertIn("holds one clip", self.deliver.problems.text())
 
+    def test_only_some_frames(self):
+        self.onto("Heron")
+        self.session.tick(self.entries("light_lamp"), True)
+        QTest.mouseClick(self.deliver.part, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+        self.deliver.first.setText("20")
+        self.deliver.first.editingFinished.emit()
+        self.assertEqual(self.session.wanted.recipe.frames, (20, 240))
+        self.deliver.last.setText("900")
+        self.deliver.last.editingFinished.emit()
+        self.assertIn("does not lie in the clip's frames", self.deliver.problems.text())
+        self.deliver.last.setText("60")
+        self.deliver.last.editingFinished.emit()
+        self.click(self.deliver.write)
+        (name,) = self.written()
+        clip = read(self.folder / "out" / name).skeletons[0].clips[0]
+        self.assertEqual(clip.frames, 41)
+
     def test_subfolders_are_those_of_the_sources(self):
         self.onto("Heron")
         self.session.tick(self.entries("light_lamp"), True)

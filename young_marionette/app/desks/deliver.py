@@ -164,7 +164,16 @@ class DeliverDesk(Desk):
         self.carries = self._list("The root bone carries", _ROOTS, lambda value: self._travel(root=value))
         self.smooth = Number(0, "s", 0.05, 2, 0, 60, 0, "Smooth the root bone's path over so many seconds")
         self.smooth.edited.connect(lambda value, _settled: self._travel(root_smooth=value or None))
+        self.part = QCheckBox("Only frames")
+        self.part.setToolTip("The same frames of every clip, both included; else all")
+        self.first = Number(0, "", 1, 0, 0, 1e6, 0, "First frame")
+        self.last = Number(0, "", 1, 0, 0, 1e6, 0, "Last frame")
+        for number in (self.first, self.last):
+            number.setFixedWidth(64)
+            number.edited.connect(lambda _v, _s: self._frames())
+        self.part.toggled.connect(lambda _on: self._frames())
         return card.add(
+            row(self.part, None, self.first, label("to"), self.last),
             row(label("Rate"), None, self.rate),
             self.zero,
             row(label("In place"), None, self.place),
@@ -269,6 +278,12 @@ class DeliverDesk(Desk):
             self._show_wanted()
 
     _wrong_name = ""
+
+    def _frames(self):
+        """Take the frames from the numbers; the last one never comes before the first."""
+        first = round(self.first.value)
+        last = max(round(self.last.value), first)
+        self.session.ask_for(frames=(first, last) if self.part.isChecked() else None)
 
     def _travel(self, **changes):
         self.session.ask_for(travel=self.asked.travel.model_copy(update=changes))
@@ -437,6 +452,11 @@ class DeliverDesk(Desk):
         ):  # fmt: skip
             _choose(box, value)
         self.smooth.set_value(travel.root_smooth or 0)
+        _quietly(self.part, lambda: self.part.setChecked(recipe.frames is not None))
+        first, last = recipe.frames or (0, max((r.what.length[0] - 1 for r in rows if r.chosen), default=0))
+        for number, value in ((self.first, first), (self.last, last)):
+            number.set_value(value)
+            number.setEnabled(recipe.frames is not None)
         labels = [ENDINGS[e].label for e in recipe.endings]
         self.format.setText(", ".join(labels) if labels else "Same as the rig's file")
         self._show_body(rows)

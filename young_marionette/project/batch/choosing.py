@@ -24,7 +24,7 @@ from ..pairing import pair
 from ..shaping import check_shape
 from . import parcels
 from .job import Job, Order
-from .making import Ready
+from .making import Ready, length
 from .plan import check_folder
 from .recipe import Recipe
 from .work import paths, prepared
@@ -166,6 +166,7 @@ def _row(
             and (parts := missing(ready.pairing.strings, ready.pairing.absent))
         ):
             return replace(row, problem=finding("strings missing", clip=what.name, rig=rig.name, parts=list(parts)))
+        length(ready, wanted.recipe)
         _, shape = prepared(job, ready)
         for out in outs:
             if wanted.recipe.together and not ENDINGS[out.suffix.lower()].several:

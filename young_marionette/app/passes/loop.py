@@ -7,6 +7,7 @@ import math
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ...project.looping import loop_gap, loop_stretches
+from ...wording.findings import counted
 from ..parts.widgets import Number, button, label, row
 
 
@@ -62,6 +63,7 @@ class LoopSettings(QWidget):
             self.session.job_asked.emit("find loops", lambda _progress: loop_stretches(bake, key), self._offer)
 
     def _offer(self, stretches):
+        self.session.told.emit(f"{counted(len(stretches), 'loop')} found, best first")
         rate = self.session.refined.dense.rate if self.session.refined is not None else 30.0
         while self.offered.count():
             old = self.offered.takeAt(0).widget()

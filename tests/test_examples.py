@@ -13,7 +13,7 @@ class Examples(Case):
     def test_all(self):
         tried = 0
         for module in pkgutil.walk_packages(young_marionette.__path__, "young_marionette."):
-            if module.name.split(".")[1] in ("core", "formats", "project", "wording"):
+            if module.name.split(".")[1] in ("core", "formats", "project", "wording", "api"):
                 result = doctest.testmod(importlib.import_module(module.name))
                 self.assertEqual(result.failed, 0, module.name)
                 tried += result.attempted

@@ -106,7 +106,7 @@ class Files(QAbstractTableModel):
         if column == CLIP:
             return one.ready.name if one.ready is not None else one.what.name
         if column == RIG:
-            return one.rig.name if one.rig is not None else "choose a rig"
+            return one.rig.name if one.rig is not None else "no rig"
         if column == FILE:
             return ", ".join(out.name for out in one.outs)
         if column == STATE:

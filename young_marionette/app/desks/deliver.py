@@ -483,7 +483,9 @@ class DeliverDesk(Desk):
         problems = [finding_words(p).text for p in problems_of(wanted, rows)]
         problems = [self._wrong_name] if self._wrong_name else problems
         self._blocked = bool(problems)
-        own = list(dict.fromkeys(finding_words(r.problem).text for r in rows if r.chosen and r.problem is not None))
+        own = list(_alike([r.problem for r in rows if r.chosen and r.problem is not None]))
+        if bare := sum(r.chosen and r.rig is None for r in rows) * bool(wanted.folder.strip()):
+            own.append(f"{counted(bare, 'clip')} {'has' if bare == 1 else 'have'} no rig yet: tick one.")
         there = [r for r in rows if r.chosen and r.exists and r.problem is None]
         if there and not self.deliveries.items:
             what = there[0].outs[0].name + (f" and {len(there) - 1} more exist" if len(there) > 1 else " exists")
@@ -532,6 +534,16 @@ class DeliverDesk(Desk):
 
     def _open_report(self):
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.deliveries.report)))
+
+
+def _alike(problems):
+    """Problems in words, those of one kind as one: the first, and how many more there are."""
+    kinds = {}
+    for one in problems:
+        kinds.setdefault(one.code if one.code != "text" else one["text"], []).append(one)
+    for ones in kinds.values():
+        words, more = finding_words(ones[0]).text, len(ones) - 1
+        yield f"{words.rstrip('.')}; {counted(more, 'other')} alike." if more else words
 
 
 def _quietly(widget, act):

@@ -71,9 +71,10 @@ def file_name(name: str) -> str:
     """A name without what file names can't have.
 
     >>> file_name("walk: 1/2.")
-    'walk_ 1_2'
+    'walk_1_2'
     """
-    plain = "".join("_" if c in '/\\:*?"<>|' or ord(c) < 32 else c for c in name).strip(". ")
+    plain = "".join("_" if c in '/\\:*?"<>|' or ord(c) < 32 else c for c in name.replace(": ", "_"))
+    plain = plain.strip(". ")
     while len(plain.encode("utf-8", "surrogateescape")) > _LONGEST:
         plain = plain[:-1]
     return plain.strip(". ") or "clip"

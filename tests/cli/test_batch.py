@@ -231,6 +231,15 @@ class Folders(Batch):
         self.assertEqual([Path(f["source"]).name for f in told["failed"]], ["empty.bvh"])
         self.assertFalse(self.results.exists())
 
+    def test_a_broken_file_takes_no_name_from_a_good_one(self):
+        self.take("light_lamp", "haul_rope")
+        (self.clips / "light_lamp.asf").write_text("not a skeleton")
+        (self.clips / "haul_rope.amc").write_text("not a motion")
+        (self.clips / "haul_rope.glb").write_text("no")
+        told = self.batch(code=3)
+        self.assertEqual([d["clip"] for d in told["done"]], ["haul_rope", "light_lamp"])
+        self.assertNotIn("would also", str(told["failed"]))
+
     def test_a_file_that_is_named_twice_is_delivered_once(self):
         self.take("light_lamp")
         again = self.clips / ".." / "clips" / "light_lamp.bvh"
@@ -255,6 +264,7 @@ class Bad(Batch):
         lines = text.splitlines()
         bad = {
             "cut.bvh": ("\n".join(lines[:20]), "cut"),
+            "half.bvh": ("\n".join([*lines[:-100], ""]), "was cut off: it announces 241 frames and holds 141"),
             "empty.bvh": ("", "is empty"),
             "nan.bvh": (without_motion(text), "nan"),
             "noise.glb": ("glTF\x02\0\0\0", ""),

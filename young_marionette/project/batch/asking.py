@@ -80,7 +80,7 @@ class Asked:
         here = self if self.cluster is None else self._everywhere()
         rigs = here.on_rigs
         names = {rig: rig_of(rig).name for rig in rigs}
-        jobs, failures = meeting(jobs_of(sources_of(here.sources), rigs, here.order), names)
+        jobs, later = meeting(jobs_of(sources_of(here.sources), rigs, here.order), names)
         if not jobs:
             raise InputError("There are no clips to deliver: no file that can be read is there.")
         if not here.dry:
@@ -94,7 +94,7 @@ class Asked:
             from .cluster import cluster
 
             runner = cluster(here.cluster)
-        return Delivery(jobs, here.workers, here.resume, failures, runner)
+        return Delivery(jobs, here.workers, here.resume, later, runner)
 
     def _everywhere(self) -> Asked:
         """With paths that mean the same whatever folder a worker stands in."""

@@ -11,6 +11,7 @@ from ...core.keys.keyed import KeyedClip
 from ...core.matching.tying import missing
 from ...core.resample import resample
 from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
+from ...wording.findings import finding_words
 from ..bakes import baked, spanned
 from ..deviation import of_motion
 from ..pairing import cut_to, within
@@ -46,7 +47,8 @@ class Ready:
     @property
     def notes(self) -> tuple[str, ...]:
         """What is worth a look, though it stops nothing."""
-        pairing, notes = self.pairing, []
+        pairing = self.pairing
+        notes = [finding_words(note).text for note in self.source.notes] if self.source is not None else []
         if pairing is not None and self.bake is None and not self.stringing:
             if guesses := [s.part for s in pairing.strings if not s.sure]:
                 notes.append(f"Tied by a guess: {', '.join(guesses)}.")

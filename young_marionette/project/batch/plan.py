@@ -11,7 +11,7 @@ from pathlib import Path
 from ...core.errors import InputError
 from ...formats.files import same_place
 from ...formats.registry import READABLE
-from .job import FAILED, Item, Job, Order
+from .job import Job, Order
 from .journal import Journal
 
 _COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2", ".asf")
@@ -77,13 +77,23 @@ def _not_delivered(sources: Sequence[Found], order: Order) -> list[Found]:
     return kept
 
 
-def meeting(jobs: Sequence[Job], rig_names: dict[str, str]) -> tuple[list[Job], list[Item]]:
-    """``(jobs, failures)``: of sources whose results would have one name, the first is delivered and the others are told.
+@dataclass(frozen=True)
+class Later:
+    """A job whose result has the name of another one's: ``why`` it is not made, should that one be there."""
+
+    job: Job
+    out: str
+    why: str
+
+
+def meeting(jobs: Sequence[Job], rig_names: dict[str, str]) -> tuple[list[Job], list[Later]]:
+    """``(jobs, later)``: of sources whose results would have one name, the first is delivered; the others only where it fails.
 
     By the names of the files: what several clips of one file are called is seen to when it is read.
     """
     taken: dict[str, str] = {}
-    kept, failures = [], []
+    kept: list[Job] = []
+    later: list[Later] = []
     for job in jobs:
         if job.order.recipe.together or job.clips or job.parcel:
             kept.append(job)
@@ -95,13 +105,13 @@ def meeting(jobs: Sequence[Job], rig_names: dict[str, str]) -> tuple[list[Job], 
             out = os.path.join(job.folder, stem)
             if out in taken:
                 why = f"{out} would also be written from {taken[out]}; give each a name of its own."
-                failures.append(Item(FAILED, job.sources[0], rig, file, why=str(InputError(why)), number=job.number))
+                later.append(Later(job.on(rig), out, str(InputError(why))))
             else:
                 taken[out] = job.sources[0]
                 rigs.append(rig)
         if rigs:
             kept.append(Job(job.number, job.sources, tuple(rigs), job.folder, job.order, job.clips))
-    return kept, failures
+    return kept, later
 
 
 def check_folder(folder: str | Path, needed: int = 0) -> None:

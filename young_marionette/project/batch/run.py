@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from ...core.errors import Cancelled
-from .job import DONE, FAILED, PLANNED, SKIPPED, Item, Job
+from .job import DONE, FAILED, PLANNED, SKIPPED, Item, Job, failed
 from .journal import Journal
+from .plan import Later
 from .pool import run_jobs, usual_count
 from .work import work
 
@@ -41,10 +43,12 @@ class Delivery:
         jobs: Sequence[Job],
         workers: int | None = None,
         resume: bool = False,
-        failures: Sequence[Item] = (),
+        later: Sequence[Later] = (),
         runner: Runner | None = None,
     ) -> None:
-        self.items = list(failures)
+        self.items: list[Item] = []
+        self._later = list(later)
+        self._taken: dict[tuple[int, tuple[str, ...]], str] = {}
         self._count, self._resume = workers or usual_count(), resume
         self._runner = runner or (lambda jobs, told, go_on: run_jobs(jobs, self._count, told, go_on))
         self._stop, self._paused = threading.Event(), threading.Event()
@@ -95,9 +99,7 @@ class Delivery:
         self._since = time.monotonic()
 
         def hear(job: Job, items: list[Item] | None) -> None:
-            if items is not None:
-                self._note(job, items)
-            told(job, items)
+            told(job, None if items is None else self._note(job, items))
 
         looked = self._since
 
@@ -111,7 +113,26 @@ class Delivery:
             return not self._paused.is_set()
 
         self._runner(jobs, hear, may_go_on)
+        while self._later:
+            self._runner(self._free_now(), hear, may_go_on)
         return self.result
+
+    def _free_now(self) -> list[Job]:
+        """Jobs whose name nobody has taken after all, one for each name; of those whose name is taken that is told."""
+        made = {os.path.splitext(out)[0] for item in self.items if item.state != FAILED for out in item.outs}
+        free: dict[str, Job] = {}
+        looks, waiting = [], []
+        for one in self._later:
+            if one.out in made:
+                # Only looked at: what is wrong with it by itself says more than that its name is taken.
+                self._taken[one.job.number, one.job.rigs] = one.why
+                looks.append(replace(one.job, order=replace(one.job.order, dry=True)))
+            elif one.out in free:
+                waiting.append(one)
+            else:
+                free[one.out] = one.job
+        self._later, self._total = waiting, self._total + len(free) + len(looks)
+        return [*free.values(), *looks]
 
     def _to_do(self, told: Callable[[Job, list[Item] | None], None]) -> Iterator[Job]:
         """The jobs, without what an earlier run did."""
@@ -135,10 +156,14 @@ class Delivery:
             else:
                 self._finished += 1
 
-    def _note(self, job: Job, items: list[Item]) -> None:
+    def _note(self, job: Job, items: list[Item]) -> list[Item]:
+        why = self._taken.get((job.number, job.rigs))
+        if why is not None:
+            items = [i if i.state == FAILED else failed(job, i.rig, why, i.clip) for i in items]
         self.items += items
         self._begun += 1
         self._finished += 1
+        return items
 
     @property
     def result(self) -> list[Item]:

@@ -23,6 +23,10 @@ def clips_of(path: str, names: tuple[str, ...]) -> list[Entry]:
     moving = [e for e in entries_of(read(path)) if e.take is not None]
     if not moving:
         raise InputError(f"{label} holds a skeleton without motion, so there is nothing to deliver.")
+    for note in moving[0].notes:
+        if note.code == "other frames" and note["announced"] > note["there"]:
+            # Nobody would see it in a folder of many; by itself such a clip can still be carried over.
+            raise InputError(f"{label} was cut off: it announces {note['announced']} frames and holds {note['there']}.")
     if names:
         moving = [e for e in moving if e.name in names]
         if not moving:

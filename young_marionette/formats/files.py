@@ -259,10 +259,17 @@ def _remove_unheld(part: str) -> None:
         os.unlink(part)
 
 
+def unfinished(folder: Path | str) -> list[os.DirEntry[str]]:
+    """The unfinished files in a folder, of the living and the dead; none of a folder that can't be read."""
+    with contextlib.suppress(OSError):
+        return [p for p in os.scandir(folder) if p.name.startswith(PART_PREFIX) and p.name.endswith(PART_SUFFIX)]
+    return []
+
+
 def sweep(folder: Path | str, young: float = _YOUNG) -> None:
     """Remove unfinished files that writers left in a folder which are no more (a held lock tells the living)."""
     with contextlib.suppress(OSError):
-        for part in [p for p in os.scandir(folder) if p.name.startswith(PART_PREFIX) and p.name.endswith(PART_SUFFIX)]:
+        for part in unfinished(folder):
             # One that was made just now may not have its lock yet.
             if time.time() - part.stat().st_mtime < young:
                 continue

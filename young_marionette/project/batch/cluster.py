@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from ...core.errors import InputError
-from ...formats.files import sweep
+from ...formats.files import sweep, unfinished
 from .job import Item, Job, failed
 from .pool import DIED, Told
 from .run import Runner
@@ -32,10 +32,17 @@ def cluster(address: str) -> Runner:
         finally:
             client.close()
         for folder in {job.folder for job in jobs}:
-            # What workers that died have left half written.
-            sweep(folder, _YOUNG)
+            _sweep(folder)
 
     return run
+
+
+def _sweep(folder: str) -> None:
+    """Remove what workers that died have left half written, also the last moment's."""
+    if unfinished(folder):
+        # One that was made just now may be somebody else's who lives, and not have its lock yet.
+        time.sleep(_YOUNG)
+        sweep(folder, _YOUNG)
 
 
 def _client(address: str) -> Any:

@@ -134,6 +134,15 @@ class Folders(Batch):
         self.close(a.skinned(2.0), b.skinned(2.0), 1e-4)
         self.batch("--format", "bvh", "--one-file", code=3)
 
+    def test_a_root_bone_is_given_to_rigs_that_have_none(self):
+        self.take("light_lamp")
+        told = self.batch("--rig", self.gull, "--add-root")
+        roots = {Path(d["rig"]).stem: read(d["out"]).skeletons[0].skeleton.names[0] for d in told["done"]}
+        self.assertEqual(roots, {"Heron": "root", "Gull": "humanoid_root"})
+        told = self.batch("--rig", self.gull, "--remove-root", "--overwrite")
+        roots = {Path(d["rig"]).stem: read(d["out"]).skeletons[0].skeleton.names[0] for d in told["done"]}
+        self.assertEqual(roots, {"Heron": "hips", "Gull": "sacroiliac"})
+
     def test_keys_stay_keys_with_a_root_bone(self):
         """Cleaned and thinned on its way by the recipe's passes; with the bone that is added it is the same motion, in keys."""
         self.take("light_lamp")

@@ -152,22 +152,18 @@ def _thinned(folder, console):
 def _delivered(folder, console):
     """Deliver all takes of the show onto all puppets' bodies by a recipe; gives the recipe and the report."""
     recipe, report = folder / "theatre.recipe", folder / "delivery.html"
-    travel = RootMotion(root=("x", "z"), start="origin")
+    # One of the puppets has a root bone, the others are given one.
+    travel = RootMotion(root=("x", "z"), start="origin", bone="add")
     recipes.save(
         recipe, Recipe(name="theatre", endings=(".glb",), body=True, fps=30.0, from_zero=True, travel=travel), True
     )
     bodies = tuple(str(p) for p in sorted((folder / "puppets/bodies").iterdir()))
-    # Two of the puppets have no root bone that could carry anything.
-    rooted = [p for p in bodies if Path(p).stem == "Gull"]
-    begun, items = time.perf_counter(), []
     sources = (str(folder / "quay"), str(folder / "loft"))
-    for rigs, bone in ((rooted, ""), ([p for p in bodies if p not in rooted], "add")):
-        one = recipes.load(recipe)
-        one = one.model_copy(update={"travel": one.travel.model_copy(update={"bone": bone})})
-        asked = Asked(sources, tuple(rigs), str(folder / "delivery"), one, overwrite=True)
-        delivery = asked.delivery()
-        delivery.measure(pictures=2)
-        items += delivery.run()
+    begun = time.perf_counter()
+    asked = Asked(sources, bodies, str(folder / "delivery"), recipes.load(recipe), overwrite=True)
+    delivery = asked.delivery()
+    delivery.measure(pictures=2)
+    items = delivery.run()
     took = time.perf_counter() - begun
     write_report(report, items, delivery.jobs[0].order, took, overwrite=True)
     done = [item for item in items if item.state == DONE]

@@ -84,6 +84,14 @@ def with_settings(shape: Shape, pairing: Pairing) -> Shape:
     return shape
 
 
+def fitted(shape: Shape, rig: Entry) -> Shape:
+    """A shape that is asked for of many rigs, on one of them: what has a root bone is given none, what has none loses none."""
+    if shape.root == KEEP or rig.figure.body is None:
+        return shape
+    _, root = hips_and_root(rig, rig.placed_skeleton)
+    return replace(shape, root=KEEP) if (shape.root == ADD) == (root is not None) else shape
+
+
 def hips_and_root(rig: Entry, skeleton: Skeleton) -> tuple[int, int | None]:
     """The joints of the hips and of the root bone (None: it has none) of a placed skeleton of a rig; InputError without a body."""
     body = rig.figure.body

@@ -16,7 +16,7 @@ from ...formats.registry import ENDINGS, check_writable, own_ending
 from ..entry import Entry
 from ..opening import inputs_of
 from ..pairing import refuse_gaps
-from ..shaping import ADD, Shape, check_shape, shaped, with_settings
+from ..shaping import ADD, Shape, check_shape, fitted, shaped, with_settings
 from .job import DONE, PLANNED, SKIPPED, Item, Job, failed
 from .journal import Journal
 from .making import Made, Ready, length, make, measured
@@ -137,7 +137,7 @@ def paths(job: Job, ready: Ready, stem: str) -> list[Path]:
 
 def prepared(job: Job, ready: Ready) -> tuple[Ready, Shape]:
     """A clip with the settings that the recipe asks for, and how it is written; InputError where required strings are missing."""
-    recipe, shape = job.order.recipe, job.order.recipe.shape
+    recipe, shape = job.order.recipe, fitted(job.order.recipe.shape, ready.rig)
     if ready.bake is not None:
         pairing = ready.bake.pairing
         if pairing is None:

@@ -118,6 +118,11 @@ class WindowCase(Case):
         )
         self.spin()
 
+    def write(self, desk):
+        """Deliver what the Deliver desk has chosen, to its end."""
+        self.click(desk.write)
+        self.until(lambda: not desk.deliveries.busy, 60)
+
     def drag(self, widget, start, end, button=Qt.MouseButton.LeftButton):
         """Press, move over some places, and release."""
         start, end = (p.toPoint() if isinstance(p, QPointF) else p for p in (start, end))

@@ -181,8 +181,7 @@ class Bodies(WindowCase):
             self.session.ask_for(endings=(ending,))
             desk.body.setChecked(True)
             self.assertEqual(desk.body.isEnabled(), ending in (".glb", ".usdz"))
-            self.click(desk.write)
-            self.until(lambda: not self.window.running.jobs)
+            self.write(desk)
             out = self.folder / f"{name}{ending}"
             self.assertIn("✓", desk.summary.text())
             found = entries_of(read(out))

@@ -375,8 +375,7 @@ class Keeping(WindowCase):
         desk = self.desk("deliver")
         desk.folder.setText(str(self.folder))
         self.spin()
-        self.click(desk.write)
-        self.until(lambda: not self.window.running.jobs)
+        self.write(desk)
         self.assertIn("✓", desk.summary.text())
 
 

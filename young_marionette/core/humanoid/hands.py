@@ -11,10 +11,11 @@ from .. import rotations as rot
 from .words import FINGERS
 
 if TYPE_CHECKING:
-    from .limbs import Tree
+    from .tree import Tree
     from .words import NameEvidence
 
 
+_LEAST = 0.12  # of the forearm: what is shorter is no finger
 _MOST_FINGERS = 10  # chains at a joint; more are hair, or a broom
 
 
@@ -40,19 +41,39 @@ def find_fingers(tree: Tree, names: NameEvidence, hand: int, elbow: int) -> dict
 
 
 def _chains(tree: Tree, names: NameEvidence, hand: int, elbow: int) -> list[tuple[int, ...]]:
-    starts = list(tree.skeleton.children[hand])
-    palms = [c for c in starts if len(tree.skeleton.children[c]) >= 3]
+    starts = list(tree.children[hand])
+    palms = [c for c in starts if len(tree.children[c]) >= (2 if len(starts) < 4 else 3)]
     if len(palms) == 1:
-        starts = [c for c in starts if c != palms[0]] + list(tree.skeleton.children[palms[0]])
-    forearm = np.linalg.norm(tree.points[hand] - tree.points[elbow])
+        starts = [c for c in starts if c != palms[0]] + list(tree.children[palms[0]])
+    forearm = float(np.linalg.norm(tree.points[hand] - tree.points[elbow]))
     chains = [tree.chain(s) for s in starts]
-    return [
+    ways = {c: tree.step(hand, c[0]) for c in chains}
+    chains = [
         c
         for c in chains
-        if (len(c) > 1 or np.isfinite(tree.ends[c[0], 0]))
-        and tree.step(hand, c[0]) < 1.2 * forearm
+        if _LEAST * forearm < ways[c] < 1.2 * forearm
         and not any(names.parts[c[0]].get(p) for p in ("twist", "prop", "end"))
     ]
+    # A leaf without a tip is a finger among others alike, and else a socket.
+    leaves = [c for c in chains if len(c) == 1 and not np.isfinite(tree.ends[c[0], 0])]
+    if leaves and np.median([len(c) for c in chains]) > 2:
+        chains = [c for c in chains if c not in leaves]
+    if len(leaves) == len(chains) < 3:
+        return []
+    while len(chains) > len(FINGERS) and len(chains) <= _MOST_FINGERS:
+        chains.remove(max(chains, key=lambda c: _odd(tree, chains, ways, c, hand)))
+    return chains
+
+
+def _odd(
+    tree: Tree, chains: list[tuple[int, ...]], ways: dict[tuple[int, ...], float], chain: tuple[int, ...], hand: int
+) -> float:
+    """How far a chain at a hand is from what the others are like: something held, rather than a finger."""
+    others = [c for c in chains if c != chain]
+    usual = float(np.median([ways[c] for c in others]))
+    aims = rot.normalise(np.array([tree.line(c)[-1] - tree.points[hand] for c in (chain, *others)]))
+    joints = abs(len(chain) - float(np.median([len(c) for c in others])))
+    return abs(np.log(ways[chain] / usual)) / 0.35 + float(rot.angle_between(aims[0], aims[1:].mean(0))) + 0.5 * joints
 
 
 def _name_said(names: NameEvidence, chain: tuple[int, ...]) -> str | None:
@@ -67,13 +88,17 @@ def _by_place(
     wrist = tree.points[hand]
     lines = [tree.line(c) for c in chains]
     ends = np.array([line[-1] - wrist for line in lines])
-    # From the first long bone on, so that bones inside the palm do not hide the spread of the thumb.
-    aims = np.array([rot.normalise(line[-1] - line[0]) for line in lines])
-    bases = np.array([np.linalg.norm(line[1 if len(c) > 3 else 0] - wrist) for line, c in zip(lines, chains)])
+    # From the knuckles on, so that bones inside the palm do not hide the spread of the thumb.
+    first = [_knuckle(line, wrist) for line in lines]
+    aims = np.array(
+        [rot.normalise(line[-1] - (line[k] if k + 1 < len(line) else wrist)) for line, k in zip(lines, first)]
+    )
+    bases = np.array([np.linalg.norm(line[k] - wrist) for line, k in zip(lines, first)])
     scores = []
     for i in range(len(chains)):
         others = [k for k in range(len(chains)) if k != i]
         away = np.degrees(rot.angle_between(aims[i], aims[others].mean(0))) / 30
+        away += np.degrees(rot.angle_between(ends[i], rot.normalise(ends[others]).mean(0))) / 45
         near = 1 - bases[i] / max(bases[others].mean(), 1e-9)
         short = 1 - np.linalg.norm(ends[i]) / max(np.linalg.norm(ends[others], axis=1).mean(), 1e-9)
         scores.append(away + 1.5 * near + short + (0.8 if said[i] == "thumb" else 0.0))
@@ -92,6 +117,13 @@ def _by_place(
     if len(rest) < 4 and len(named) == len(rest) == len(set(named)):
         wanted = named
     return {"thumb": chains[thumb], **{finger: chains[i] for finger, i in zip(wanted, rest)}}
+
+
+def _knuckle(line: np.ndarray, wrist: np.ndarray) -> int:
+    """The point of a finger's line where it leaves the palm: before it lies a bone inside the palm, if any does."""
+    long = np.linalg.norm(line[-1] - wrist)
+    inside = len(line) > 1 and np.linalg.norm(line[0] - wrist) < 0.3 * long
+    return int(inside and np.linalg.norm(line[1] - line[0]) > 0.3 * long)
 
 
 def _trim(tree: Tree, chain: tuple[int, ...], hand: int, finger: str) -> tuple[int, ...]:

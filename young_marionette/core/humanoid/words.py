@@ -1,130 +1,29 @@
 """What the names of bones say: their words, their side, and the body parts they speak of.
 
-The dictionary holds anatomy (English, Latin and everyday words), and the bone names of VRM 1.0 and
-H-Anim (ISO/IEC 19774). It gives evidence, never a verdict: ``reading`` weighs it against structure.
+The words are those of ``vocabulary``. They give evidence, never a verdict: ``hypotheses`` weighs it against structure.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
+from functools import lru_cache
 
-from ..evaluator import EVALUATOR
+import numpy as np
 
-LEFT, RIGHT = "left", "right"
-SIDE_WORDS = {
-    "l": LEFT,
-    "left": LEFT,
-    "lt": LEFT,
-    "lft": LEFT,
-    "sinister": LEFT,
-    "r": RIGHT,
-    "right": RIGHT,
-    "rt": RIGHT,
-    "rgt": RIGHT,
-    "dexter": RIGHT,
-}
+from .vocabulary import LEFT, RIGHT, Vocabulary, spoken, usual, vocabulary
 
-# Each part with the phrases that name it; a phrase is one word, or words that stand together.
-PARTS = {
-    "root": ("root", "origin", "world", "trajectory", "ground", "reference", "humanoid root"),
-    "hips": ("hips", "hip", "pelvis", "sacrum", "sacroiliac", "com", "centre of mass"),
-    "spine": (
-        "spine",
-        "chest",
-        "upper chest",
-        "torso",
-        "trunk",
-        "back",
-        "abdomen",
-        "belly",
-        "waist",
-        "ribs",
-        "ribcage",
-        "thorax",
-        "lumbar",
-        "thoracic",
-        "vertebra",
-        "backbone",
-        "midriff",
-        "vl",
-        "vt",
-    ),
-    "neck": ("neck", "cervical", "nape", "vc"),
-    "head": ("head", "skull", "skullbase", "cranium"),
-    "collarbone": ("collarbone", "collar", "clavicle", "shoulder", "sternoclavicular", "acromioclavicular", "scapula"),
-    "upper arm": ("upper arm", "uparm", "arm", "humerus", "shoulder", "bicep", "arm upper"),
-    "forearm": ("forearm", "fore arm", "lower arm", "loarm", "elbow", "radius", "ulna", "arm lower"),
-    "hand": ("hand", "wrist", "palm", "radiocarpal", "carpal"),
-    "thigh": ("thigh", "upper leg", "upleg", "leg upper", "femur", "hip", "leg"),
-    "shin": ("shin", "lower leg", "loleg", "leg lower", "calf", "knee", "tibia", "leg", "shank", "crus"),
-    "foot": ("foot", "ankle", "talocrural", "tarsal", "heel"),
-    "toes": (
-        "toe",
-        "toes",
-        "toe base",
-        "ball",
-        "tarsophalangeal",
-        "metatarsal",
-        "metatarsophalangeal",
-        "tarsometatarsal",
-    ),
-    "thumb": ("thumb", "pollex"),
-    "index": ("index", "forefinger", "pointer"),
-    "middle": ("middle", "midfinger"),
-    "ring": ("ring",),
-    "little": ("little", "pinky", "pinkie"),
-    "eye": ("eye", "eyeball"),
-    "jaw": ("jaw", "mandible", "temporomandibular"),
-    "twist": ("twist", "roll", "helper"),
-    "end": ("end", "tip"),
-    "tail": ("tail",),
-    "prop": ("prop", "lantern", "pole", "bucket"),
-}
 FINGERS = ("thumb", "index", "middle", "ring", "little")
+# What is no part of the body, though it may be named after one: a sleeve, a twist helper, the end of a finger.
+BESIDE = (
+    "twist", "end", "prop", "socket", "goal", "corrective", "cloth", "hair", "face", "ear", "tail", "wing", "breast",
+)  # fmt: skip
+_NO_HAND = {"hips", "spine", "neck", "head", "toes", "foot", "thigh", "shin"}
 _NUMBERED_FINGERS = {"0": "thumb", "1": "index", "2": "middle", "3": "ring", "4": "little"}
-_PHRASES = sorted(
-    ((tuple(p.split()), part) for part, phrases in PARTS.items() for p in phrases), key=lambda item: -len(item[0])
-)
-_RANK = {item: i for i, item in enumerate(_PHRASES)}
-_BEGINNING = {}
-for _item in _PHRASES:
-    _BEGINNING.setdefault(_item[0][0], []).append(_item)
-_SPLIT = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
-_JOINED = {
-    "upperarm": ("upper", "arm"),
-    "lowerarm": ("lower", "arm"),
-    "upperleg": ("upper", "leg"),
-    "lowerleg": ("lower", "leg"),
-    "upperchest": ("upper", "chest"),
-    "toebase": ("toe", "base"),
-    "handpalm": ("palm",),
-}
 
 
 def split(name: str) -> list[str]:
     """The lower-case words of a name, split on case, digits and separators, sides kept."""
-    words = []
-    for word in (w.lower() for w in _SPLIT.findall(name)):
-        words.extend(_JOINED.get(word) or _unglue(word))
-    return words
-
-
-def _unglue(word: str) -> list[str]:
-    """Take a side off words that were written together, such as ``lthigh`` or ``rightfoot``."""
-    if word in _KNOWN or word in SIDE_WORDS:
-        return [word]
-    for side in ("left", "right", "l", "r"):
-        rest = word[len(side) :]
-        if word.startswith(side) and (rest in _KNOWN or rest in _JOINED):
-            return [side, *_JOINED.get(rest, (rest,))]
-        rest = word[: -len(side)]
-        if len(side) > 1 and word.endswith(side) and (rest in _KNOWN or rest in _JOINED):
-            return [*_JOINED.get(rest, (rest,)), side]
-    return [word]
-
-
-_KNOWN = {w for phrase, _ in _PHRASES for w in phrase}
+    return list(vocabulary().split(name))
 
 
 def shared_prefix(names: Sequence[str]) -> str:
@@ -137,46 +36,48 @@ def shared_prefix(names: Sequence[str]) -> str:
     return first[: cut + 1]
 
 
-def side_of(words: list[str]) -> str | None:
+def side_of(words: Sequence[str], of: Vocabulary | None = None) -> str | None:
     """``"left"``, ``"right"`` or None, as the words say it."""
-    sides = {SIDE_WORDS[w] for w in words if w in SIDE_WORDS}
+    known = (of or vocabulary()).sides
+    sides = {known[w] for w in words if w in known}
     return sides.pop() if len(sides) == 1 else None
 
 
-def parts_of(words: list[str]) -> dict[str, float]:
-    """As ``_parts_of``; names repeat from file to file."""
-    key = tuple(words)
-    return dict(EVALUATOR.of("parts in words", key, lambda: _parts_of(key)))
-
-
-def _parts_of(words: tuple[str, ...]) -> dict[str, float]:
+def parts_of(words: Sequence[str], of: Vocabulary | None = None) -> dict[str, float]:
     """The body parts that the words speak of, as ``{part: weight}`` that sum to one; may be empty.
 
     A word with two meanings (a *hip* may be the pelvis or the thigh) shares its weight.
     """
-    plain = [w for w in words if w not in SIDE_WORDS]
-    weights = {}
-    taken = [0] * len(plain)
-    for phrase, part in sorted({p for w in plain for p in _BEGINNING.get(w, ())}, key=_RANK.__getitem__):
-        for at in range(len(plain) - len(phrase) + 1):
+    return dict(_parts_of(tuple(words), of or vocabulary()))
+
+
+@lru_cache(maxsize=20_000)
+def _parts_of(words: tuple[str, ...], known: Vocabulary) -> dict[str, float]:
+    bare = tuple(w for w in words if w not in known.sides)
+    weights: dict[str, float] = {}
+    taken: set[int] = set()
+    phrases = {p for w in bare for p in known.beginning.get(w, ())}
+    for phrase in sorted(phrases, key=lambda p: (-len(p), p)):
+        for at in range(len(bare) - len(phrase) + 1):
             span = range(at, at + len(phrase))
-            if tuple(plain[i] for i in span) == phrase and not any(taken[i] == 2 for i in span if len(phrase) == 1):
-                weights[part] = weights.get(part, 0) + len(phrase)
-                if len(phrase) > 1:
-                    for i in span:
-                        taken[i] = 2
-    fingers = [f for f in FINGERS if f in weights]
-    if fingers:
-        return {fingers[0]: 1.0}
-    digit = next((w for w in plain if w.isdigit()), "")
-    if any(w.endswith("carpophalangeal") or w.startswith(("carpometacarpal", "interphalangeal")) for w in plain):
+            if bare[at : at + len(phrase)] == phrase and not taken & set(span):
+                for part in known.phrases[phrase]:
+                    weights[part] = weights.get(part, 0) + len(phrase)
+                taken |= set(span)
+    for beside in BESIDE:
+        if beside in weights:
+            return {beside: 1.0}
+    digit = next((w for w in bare if w.isdigit()), "")
+    if any(w.endswith("carpophalangeal") or w.startswith(("carpometacarpal", "interphalangeal")) for w in bare):
         # H-Anim counts the fingers from one, the thumb first.
         return {FINGERS[int(digit) - 1]: 1.0} if digit in "12345" and digit else {}
-    if "finger" in plain:
+    fingers = [f for f in FINGERS if f in weights]
+    # The middle of a spine is no finger.
+    if fingers and ("thumb" in fingers or not weights.keys() & _NO_HAND):
+        return {fingers[0]: 1.0}
+    weights = {part: weight for part, weight in weights.items() if part not in fingers}
+    if weights.pop("finger", 0):
         return {_NUMBERED_FINGERS.get(digit[:1], "middle"): 1.0}
-    for helper in ("twist", "end"):
-        if helper in weights:
-            return {helper: 1.0}
     total = sum(weights.values())
     return {part: weight / total for part, weight in weights.items()}
 
@@ -184,11 +85,27 @@ def _parts_of(words: tuple[str, ...]) -> dict[str, float]:
 class NameEvidence:
     """The words of all names of one skeleton, with what they share taken off."""
 
-    def __init__(self, names: tuple[str, ...], prefix: str | None = None) -> None:
+    def __init__(self, names: Sequence[str], prefix: str | None = None) -> None:
         self.prefix = shared_prefix(names) if prefix is None else prefix
-        self.words = [split(n.removeprefix(self.prefix)) for n in names]
-        self.parts = [parts_of(w) for w in self.words]
-        self.sides = [side_of(w) for w in self.words]
+        bare = tuple(n.removeprefix(self.prefix) for n in names)
+        self.languages = spoken(bare)
+        known = self._known = vocabulary(self.languages)
+        self.words = [known.split(n) for n in bare]
+        idle = usual(self.words) - set(known.sides)
+        said = [tuple(w for w in words if w not in idle) for words in self.words]
+        self.parts = [parts_of(w, known) for w in said]
+        self.sides = [side_of(w, known) for w in said]
+        self._weights: dict[str, np.ndarray] = {}
+
+    def weights(self, part: str) -> np.ndarray:
+        """``weight`` of every joint for one part ``(joints,)``."""
+        if part not in self._weights:
+            self._weights[part] = np.array([self.weight(j, part) for j in range(len(self.words))])
+        return self._weights[part]
+
+    def opposite(self, a: int, b: int) -> bool:
+        """Whether two names differ in nothing but their sides."""
+        return {self.sides[a], self.sides[b]} == {LEFT, RIGHT} and self.key(a) == self.key(b)
 
     def weight(self, joint: int, *parts: str) -> float:
         """How far the joint's name speaks for one of ``parts``: 1 fully, 0 silent, -1 for others."""
@@ -199,4 +116,4 @@ class NameEvidence:
 
     def key(self, joint: int) -> tuple[str, ...]:
         """What is left of a name to compare it with another skeleton's, sides apart."""
-        return tuple(w for w in self.words[joint] if w not in SIDE_WORDS)
+        return tuple(w for w in self.words[joint] if w not in self._known.sides)

@@ -2,41 +2,11 @@
 
 from __future__ import annotations
 
-_ORDER = [
-    "root",
-    "hips",
-    "spine",
-    "neck",
-    "head",
-    "collarbone",
-    "upper_arm",
-    "forearm",
-    "hand",
-    "thigh",
-    "shin",
-    "foot",
-    "toes",
-    "thumb",
-    "index",
-    "middle",
-    "ring",
-    "little",
-    "roll",
-    "twist",
-    "end",
-    "hair",
-    "eye",
-    "jaw",
-    "face",
-    "tail",
-    "wing",
-    "cloth",
-    "cape",
-    "prop",
-    "socket",
-    "goal",
-    "corrective",
-]
+_ORDER = (
+    "root", "hips", "spine", "neck", "head", "collarbone", "upper_arm", "forearm", "hand", "thigh", "shin", "foot", "toes",
+    "thumb", "index", "middle", "ring", "little", "roll", "twist", "end", "hair", "eye", "jaw", "face", "tail", "wing", "cloth",
+    "cape", "prop", "socket", "goal", "corrective",
+)  # fmt: skip
 # Per language: left and right, then words in the order above; several are told apart by a stroke.
 _TABLES = {
     "english": "left right Root Hips|Pelvis Spine|Chest Neck Head Clavicle|Shoulder|Collar UpperArm|Arm ForeArm|LowerArm|Elbow Hand|Wrist "

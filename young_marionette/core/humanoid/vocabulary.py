@@ -177,6 +177,6 @@ def _explained(words: Vocabulary, names: tuple[str, ...]) -> set[int]:
 
 def usual(names: Iterable[Sequence[str]]) -> set[str]:
     """The words that most of some names have: they tell nothing of any of them."""
-    names = [set(words) for words in names]
-    count = Counter(word for words in names for word in words)
-    return {word for word, n in count.items() if n > 0.7 * len(names)} if len(names) > 5 else set()
+    distinct = [set(words) for words in names]
+    count = Counter(word for words in distinct for word in words)
+    return {word for word, n in count.items() if n > 0.7 * len(distinct)} if len(distinct) > 5 else set()

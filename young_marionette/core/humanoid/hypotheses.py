@@ -30,8 +30,9 @@ _HIP = (np.log(0.11), 0.4)
 _CHEST, _PELVIS = (-0.07, 0.11), (0.04, 0.09)
 _HEAD, _HEAD_AHEAD, _HEAD_ASIDE = (0.17, 0.075), (0.0, 0.09), (0.0, 0.025)
 _CROWN = (0.27, 0.1)
+_FACE = (0.09, 0.04)  # from the head to the middle of its face
 _NECKS = np.log([0.16, 0.48, 0.24, 0.1, 0.02])
-_MOST_HEADS = 300
+_MOST_HEADS, _CROWD = 300, 4
 _HIGHER, _NEARLY = 3.5, 6.0
 _NO_ARMS, _NO_HEAD = -9.0, -5.0
 
@@ -170,7 +171,7 @@ def _heads(tree: Tree, names: NameEvidence, legs: Limbs, arms: Limbs) -> list[tu
     ways = _ways_up(tree, base, {*arms.starts, *legs.starts}, 1e-6 * leg)
     if not ways:
         return [(None, _NO_HEAD)]
-    joints, above, necks, left, more = np.array(ways).T
+    joints, above, necks, left, more, deep = np.array(ways).T
     offsets = (points[joints] - shoulders.mean(0)) / leg
     rise, aside = offsets @ up, offsets @ side
     ahead = np.linalg.norm(offsets - rise[:, None] * up - aside[:, None] * side, axis=1)
@@ -182,24 +183,34 @@ def _heads(tree: Tree, names: NameEvidence, legs: Limbs, arms: Limbs) -> list[tu
         over = above[i]
         if over >= 0 and abs(aside[i] - aside[over]) < 0.03 and rise[i] > rise[over] + 0.01:
             tall[over] = max(tall[over], rise[i] - rise[over] + tall[i])
-            levels[over] = max(levels[over], levels[i] + 1)
+            levels[over] = max(levels[over], 1 if more[i] >= _CROWD else levels[i] + 1)
     score = 1.5 - misfit(rise, _HEAD) - misfit(aside, _HEAD_ASIDE, 16) - misfit(ahead, _HEAD_AHEAD)
     score += _NECKS[np.minimum(necks, 4)] - np.minimum(0.9 * left, 3.6) - 2.5 * ((levels > 1) & (more == 1))
     score += np.where(tall > 0.03, 0.35 - misfit(tall, _CROWN), 0.0)
     score += 0.8 * names.weights("head")[joints] + np.clip(0.5 * (more - 1), 0, 1.5)
+    # Many joints without any below them are a face, which may hang on a joint of its own in the head.
+    face = (more >= _CROWD) & (deep == 0)
+    middle = np.where(
+        face, [points[list(tree.children[j])].mean(0) @ up if f else 0 for j, f in zip(joints, face)], np.nan
+    )
+    for i in np.flatnonzero(face).tolist():
+        if above[i] >= 0 and more[above[i]] == 1:
+            middle[above[i]] = middle[i]
+    chin = (middle - points[joints] @ up) / leg
+    score -= 0.2 * face + np.where(np.isfinite(chin), misfit(chin, _FACE), 0.0)
     good = (rise > -0.12) & (rise < 0.9) & (np.abs(aside) < 0.12)
     found = [(int(j), float(v)) for j, v in zip(joints[good], score[good])]
     found.sort(key=lambda f: -f[1])
     return [*found[:3], (None, _NO_HEAD)]
 
 
-def _ways_up(tree: Tree, base: int, taken: set[int], least: float) -> list[tuple[int, int, int, int, int]]:
-    """The joints from ``base`` on: ``(joint, row above, how many lie between, how many leave the way to it, how many follow)``."""
+def _ways_up(tree: Tree, base: int, taken: set[int], least: float) -> list[tuple[int, ...]]:
+    """The joints from ``base`` on: ``(joint, row above, how many lie between, how many leave the way to it, how many follow, and how many of those have joints below them)``."""
     rows = [(c, -1, 0, 0) for c in tree.children[base] if c not in taken]
     more = []
     for i, (at, _, necks, left) in enumerate(rows):
         below = [c for c in tree.children[at] if c not in taken and tree.lengths[c] > least]
-        more.append(len(below))
+        more.append((len(below), sum(bool(tree.children[c]) for c in below)))
         if necks < 5 and len(rows) < _MOST_HEADS:
             rows.extend((c, i, necks + 1, left + min(len(below) - 1, 4)) for c in below)
-    return [(*row, count) for row, count in zip(rows, more)]
+    return [(*row, *counts) for row, counts in zip(rows, more)]

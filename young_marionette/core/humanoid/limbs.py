@@ -201,6 +201,31 @@ def _turned(tree: Tree, middle: np.ndarray, end: np.ndarray) -> np.ndarray:
     return rot.angle_between(points[end] - points[middle], after - points[end]) > np.radians(35)
 
 
+def _straight_on(tree: Tree, joints: np.ndarray) -> np.ndarray:
+    """What it costs that an upper arm ``(n, 2, 3)`` goes straight on from what would be a collarbone: then it is a roll bone."""
+    points, s = tree.points, joints[:, :, 0]
+    way = points[joints[:, :, 1]] - points[s]
+    bend = rot.angle_between(points[s] - points[tree.skeleton.parents[s]], way)
+    across = points[s[:, 0]] - points[s[:, 1]]
+    # With arms stretched out to the sides both may lie in one line.
+    level = rot.angle_between(way[:, 0], across) < np.radians(12)
+    return np.where((bend < np.radians(1)).all(1), np.where(level, 0.5, 2.5), 0.0)
+
+
+def _like_it(tree: Tree, starts: np.ndarray) -> np.ndarray:
+    """How many more chains than one hang beside some that are as long and have as many joints: a skirt, or fingers (at most 3)."""
+    count = {}
+    for start in set(starts.tolist()):
+        base = int(tree.skeleton.parents[start])
+        way = tree.step(base, start)
+        alike = sum(
+            tree.levels[c] == tree.levels[start] and abs(tree.step(base, c) - way) < 0.1 * way
+            for c in tree.children[base]
+        )
+        count[start] = min(max(alike - 2, 0), 3)
+    return np.array([count[s] for s in starts.tolist()])
+
+
 def _paired(
     tree: Tree,
     names: NameEvidence,
@@ -239,6 +264,9 @@ def _paired(
         with np.errstate(divide="ignore"):
             total = total - misfit(np.log(apart / limb), template.apart)
         total += 0.7 * np.array([names.opposite(a, b) for a, b in joints[:, :, 0]])
+        total -= 0.6 * _like_it(tree, cuts.start[first])
+        if template is ARM:
+            total -= _straight_on(tree, joints) * (cuts.before[first] > 0)
     order = np.argsort(-total, kind="stable")[:most]
     return Pairs(
         cuts.base[first][order], np.stack([cuts.start[first], cuts.start[second]], axis=1)[order], joints[order],

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 
 _MOST_PAIRS = 60
+_UNLIKELY = -7.0  # of a person: what is less likely may be on four legs
 
 
 @dataclass(frozen=True)
@@ -79,10 +80,11 @@ def read_shape(skeleton: Skeleton, prefix: str | None = None) -> Body | Shape:
         return Shape("no body")
     tree, names = Tree(skeleton), NameEvidence(skeleton.names, prefix)
     legs, arms = find_pairs(tree, names, _MOST_PAIRS)
-    axes = four_legs(tree, names, legs, arms)
-    if axes is not None:
-        return Shape("four legs", *axes)
     found = hypotheses(tree, names, legs, arms)
+    if not found or found[0].score < _UNLIKELY:
+        axes = four_legs(tree, names, legs, arms)
+        if axes is not None:
+            return Shape("four legs", *axes)
     if no_legs(found, legs, arms):
         return Shape("no legs")
     return _assemble(tree, names, found) if found else Shape("no body")

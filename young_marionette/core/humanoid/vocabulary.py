@@ -11,12 +11,13 @@ import re
 import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from functools import cache, lru_cache
 from importlib.resources import files
 from typing import Any
 
+from ..evaluator import EVALUATOR
+
 LEFT, RIGHT = "left", "right"
-ENGLISH, ADDED = "english", "added"
+ENGLISH, LATIN = "english", "latin"
 _SHORTEST = 3  # letters of a word that is found inside a longer one
 
 _EASTERN = "\u3005\u3040-\u30ff\u31f0-\u31ff\u3400-\u4dbf\u4e00-\u9fff\uac00-\ud7af"
@@ -34,7 +35,6 @@ def plain(text: str) -> str:
     return "".join(c[0] if c[0].isascii() else unicodedata.normalize("NFC", c) for c in letters)
 
 
-@lru_cache(maxsize=20_000)
 def pieces(name: str) -> tuple[str, ...]:
     """A name cut at case, digits and separators, in lower case."""
     return tuple(piece.lower() for piece in _SPLIT.findall(plain(name)))
@@ -67,7 +67,6 @@ class Vocabulary:
         self._longest = max((len(w) for w in self._known), default=0)
         self._short = _abbreviations(w for w in self.words if w.isascii() and len(w) > 3)
 
-    @lru_cache(maxsize=20_000)  # noqa: B019 - vocabularies are few, and kept
     def split(self, name: str) -> tuple[str, ...]:
         """The words of a name: what was written together, such as ``leftupperarm``, is taken apart."""
         found: list[str] = []
@@ -127,52 +126,48 @@ def _abbreviations(words: Iterable[str]) -> dict[str, str]:
     return {short: min(of) for short, of in found.items() if len(of) == 1}
 
 
-@cache
-def languages() -> dict[str, dict[str, Any]]:
-    """The languages of ``anatomy.json``: each with its words for left and right, and for the parts of a body."""
-    made: dict[str, dict[str, Any]] = json.loads(files(__package__).joinpath("anatomy.json").read_text("utf-8"))
-    return made
+LANGUAGES: dict[str, dict[str, Any]] = json.loads(files(__package__).joinpath("anatomy.json").read_text("utf-8"))
+"""The languages of ``anatomy.json``: each with its words for left and right, and for the parts of a body."""
 
-
-_added: dict[str, Any] = {}
+_added: list[tuple[int, Mapping[str, Any]]] = [(0, {})]  # the words that were added last, and their number
 
 
 def add_words(language: Mapping[str, Any]) -> None:
     """Let words of a user's own stand before all others: ``{"left": [...], "right": [...], "parts": {part: [...]}}``."""
-    _added.clear()
-    _added.update(language)
-    vocabulary.cache_clear()
-    spoken.cache_clear()
+    _added[0] = _added[0][0] + 1, language
 
 
-@cache
 def vocabulary(spoken: tuple[str, ...] = (ENGLISH,)) -> Vocabulary:
     """The Vocabulary of some languages, the most trusted first."""
-    return Vocabulary([_added, *(languages()[name] for name in spoken)])
+    number, added = _added[0]
+    return EVALUATOR.of(
+        "vocabulary", (spoken, number), lambda: Vocabulary([added, *(LANGUAGES[name] for name in spoken)])
+    )
 
 
-@lru_cache(maxsize=256)
 def spoken(names: tuple[str, ...]) -> tuple[str, ...]:
     """The languages that the names of a skeleton's bones speak, the one that explains most of them first."""
-    said = {name: _explained(vocabulary((name,)), names) for name in languages()}
+    return EVALUATOR.of("languages of names", (names, _added[0][0]), lambda: _spoken(names))
+
+
+def _spoken(names: tuple[str, ...]) -> tuple[str, ...]:
+    cut = [[p for p in pieces(name) if not p.isdigit()] for name in names]
+    every = {p for of in cut for p in of}
+    said = {}
+    for name in LANGUAGES:
+        words = vocabulary((name,))
+        known = {
+            p for p in every if any(w in words.words and (len(w) > 2 or _IS_EASTERN.search(w)) for w in words.apart(p))
+        }
+        said[name] = {i for i, of in enumerate(cut) if known.intersection(of)}
     english = said[ENGLISH]
     gains = {name: len(of - english) for name, of in said.items() if name != ENGLISH}
-    least = max(2, 0.15 * len(english | set().union(*said.values())))
+    least = max(2, 0.15 * len(english.union(*said.values())))
     more = [name for name, gain in sorted(gains.items(), key=lambda item: -item[1]) if gain >= least][:1]
     # A language that explains more than English does has its own meaning where both have a word.
     if more and len(said[more[0]]) > len(english):
         return (*more, ENGLISH)
-    return (ENGLISH, *more) if more else (ENGLISH, "latin")
-
-
-def _explained(words: Vocabulary, names: tuple[str, ...]) -> set[int]:
-    """The places of those names that have a word of a vocabulary."""
-    cut = [[p for p in pieces(name) if not p.isdigit()] for name in names]
-    known = {
-        piece: any(w in words.words and (len(w) > 2 or _IS_EASTERN.search(w)) for w in words.apart(piece))
-        for piece in {p for of in cut for p in of}
-    }
-    return {i for i, of in enumerate(cut) if any(known[p] for p in of)}
+    return (ENGLISH, *more) if more else (ENGLISH, LATIN)
 
 
 def usual(names: Iterable[Sequence[str]]) -> set[str]:

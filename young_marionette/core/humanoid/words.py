@@ -6,7 +6,6 @@ The words are those of ``vocabulary``. They give evidence, never a verdict: ``hy
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import lru_cache
 
 import numpy as np
 
@@ -48,11 +47,7 @@ def parts_of(words: Sequence[str], of: Vocabulary | None = None) -> dict[str, fl
 
     A word with two meanings (a *hip* may be the pelvis or the thigh) shares its weight.
     """
-    return dict(_parts_of(tuple(words), of or vocabulary()))
-
-
-@lru_cache(maxsize=20_000)
-def _parts_of(words: tuple[str, ...], known: Vocabulary) -> dict[str, float]:
+    known = of or vocabulary()
     bare = tuple(w for w in words if w not in known.sides)
     weights: dict[str, float] = {}
     taken: set[int] = set()

@@ -7,8 +7,9 @@ import numpy as np
 from tests.support import RESTS, UPS, random_build
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
+from young_marionette.core.humanoid.parts import SURE
 from young_marionette.core.humanoid.reading import read_body
-from young_marionette.core.matching.tying import SURE, tie
+from young_marionette.core.matching.tying import tie
 from young_marionette.core.rebase import rename
 from young_marionette.demo import dressing
 from young_marionette.demo.figures import make_figure

@@ -12,6 +12,7 @@ from itertools import pairwise
 import numpy as np
 
 from young_marionette.core import rotations as rot
+from young_marionette.core.clip import Clip
 from young_marionette.core.skeleton import Skeleton
 
 SIDES = (("left", 1.0), ("right", -1.0))
@@ -35,6 +36,7 @@ class Character:
     kinds: dict[str, str]
     rest: str
     notes: list[str] = field(default_factory=list)
+    turn: np.ndarray | None = None  # from the world it was made in
 
 
 class _Maker:
@@ -416,7 +418,9 @@ def _finish(m, p, rest, words, plan):
     parts = {}
     for kind, name in zip(kinds, names):
         parts.setdefault(kind, []).append(name)
-    return Character(skeleton, {k: tuple(v) for k, v in parts.items()}, dict(zip(names, kinds)), rest, [str(plan)])
+    return Character(
+        skeleton, {k: tuple(v) for k, v in parts.items()}, dict(zip(names, kinds)), rest, [str(plan)], turn
+    )
 
 
 def _world(rng):
@@ -443,6 +447,38 @@ def _shuffled(parents, rng):
         below = children.get(at, [])
         waiting.extend(rng.permutation(below).tolist() if mix else below[::-1])
     return order
+
+
+def motion(made, rng, frames=40):
+    """A walk of sorts on a Character, as a Clip: knees and elbows bend one way, roll bones roll, hair sways."""
+    skeleton, wave = made.skeleton, np.sin(np.linspace(0, 4 * np.pi, frames))
+    world, points = skeleton.rest_world[1], skeleton.rest_world[0]
+    out, ahead, up = (rot.rotate(made.turn, v) for v in (OUT, AHEAD, _Y))
+    turns = np.tile(skeleton.rest, (frames, 1, 1))
+    for j, name in enumerate(skeleton.names):
+        kind, below = made.kinds[name], skeleton.children[j]
+        side = -1 if kind.startswith("right") else 1
+        bone = rot.normalise(points[below[0]] - points[j]) if below and np.any(points[below[0]] != points[j]) else up
+        part = kind.removeprefix("left ").removeprefix("right ")
+        axis, angles = {
+            "thigh": (out, -0.2 + 0.45 * side * wave),
+            "shin": (out, 0.5 + 0.45 * side * wave),
+            "foot": (out, 0.15 * wave),
+            "upper arm": (out, -0.3 * side * wave),
+            "forearm": (np.cross(bone, ahead), 0.5 + 0.3 * side * wave),
+            "spine": (up, 0.06 * wave),
+            "head": (up, 0.1 * np.roll(wave, 4)),
+            "hair": (out, 0.1 * np.roll(wave, 6)),
+            "cloth": (out, 0.15 * np.roll(wave, 5)),
+            "tail": (up, 0.15 * np.roll(wave, 6)),
+        }.get(part, (bone, 0.2 * wave if part.endswith(("roll", "twist")) else 0 * wave))
+        axis = rot.rotate(rot.conjugate(world[j]), rot.normalise(axis))
+        turns[:, j] = rot.multiply(skeleton.rest[j], rot.from_axis_angle(axis, angles))
+    hips = skeleton.index[made.parts["hips"][0]]
+    tall = np.linalg.norm(points[skeleton.index[made.parts["head"][0]]] - points[hips])
+    way = rot.rotate(rot.conjugate(world[skeleton.parents[hips]]), ahead) if skeleton.parents[hips] >= 0 else ahead
+    places = skeleton.offsets[hips] + np.linspace(0, tall * rng.uniform(0, 3), frames)[:, None, None] * way
+    return Clip("walk", skeleton, 30.0, turns, [hips], places)
 
 
 def useless(kinds, rng):

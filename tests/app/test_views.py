@@ -748,12 +748,29 @@ class ManyBones(WindowCase):
         for region in ("head", "left hand", "body"):
             board.set_region(region)
             board.repaint()
-            places, shown = board.places["rig"]
-            inside[region] = int(shown.sum())
+            places, shown, own = board.places["rig"]
+            inside[region] = int(shown.sum()), int(own.sum())
             size = [board.width(), board.height()]
-            self.assertTrue(((places[shown] >= 0) & (places[shown] <= size)).all(), region)
-        self.assertLess(inside["head"], inside["left hand"])
-        self.assertGreater(inside["body"], 120)
+            self.assertTrue(((places[own] >= 0) & (places[own] <= size)).all(), region)
+        self.assertLess(inside["head"][1], inside["left hand"][1])
+        self.assertGreater(inside["head"][0], 40, "the face is shown with the head")
+        self.assertGreater(inside["body"][0], 120)
+
+    def test_what_is_beside_the_body_can_be_left_out(self):
+        desk = self.desk("string")
+        board, menu = desk.board, desk.beside.menu()
+        before, face = board.places["rig"][1].sum(), board.kinds()["face"]
+        menu.aboutToShow.emit()
+        next(a for a in menu.actions() if a.text() == f"Face ({face})").trigger()
+        self.assertEqual(board.places["rig"][1].sum(), before - face)
+        menu.aboutToShow.emit()
+        menu.actions()[0].trigger()
+        self.assertEqual(board.places["rig"][1].sum(), before)
+        # Its own bone is meant where one beside the body lies as near.
+        head = board.place("rig", "head")
+        self.assertEqual(board.bone_at(head), ("rig", "head"))
+
+    def test_turned_in_the_stance(self):
         self.assertEqual(len(self.window.stage.figures[1].bones.joint_radius), len(self.state.rig_entry.skeleton))
         # Turned by number in the stance: the bone and what hangs on it move, and the desk tells the number.
         desk = self.desk("stance")

@@ -4,8 +4,9 @@ import numpy as np
 
 from tests.characters import FINGERS, MUST, character
 from tests.support import Case
+from young_marionette.core.humanoid.parts import SURE
 from young_marionette.core.humanoid.reading import read_body
-from young_marionette.core.matching.tying import SURE, mirror_part
+from young_marionette.core.matching.tying import mirror_part
 
 
 def read(seed, count, **kind):

@@ -6,7 +6,8 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ..core.matching.tying import REQUIRED
+from ..core.humanoid.beside import KINDS
+from ..core.humanoid.parts import REQUIRED
 from ..core.scene.flat import chosen_joints, laid_out, nearest
 from . import theme
 from .board_cursor import BoardCursor
@@ -52,7 +53,7 @@ class StringBoard(QWidget):
         super().__init__()
         self.source = self.rig = self.pairing = self.part = None
         self.region, self._drag, self._hover = "body", None, None
-        self.places, self.runs = {}, {}
+        self.places, self.runs, self.hidden = {}, {}, set()
         self.setMinimumHeight(250)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
@@ -77,6 +78,12 @@ class StringBoard(QWidget):
         self._lay_out()
         self.update()
 
+    def set_hidden(self, kinds):
+        """Leave out bones beside the body of some kinds, see ``humanoid.beside``."""
+        self.hidden = set(kinds)
+        self._lay_out()
+        self.update()
+
     def resizeEvent(self, _event):
         self._lay_out()
 
@@ -95,11 +102,11 @@ class StringBoard(QWidget):
             self.places[side] = self._fit(entry, box)
 
     def _fit(self, entry, box):
-        """Places of all joints, and which are inside the region: ``(places (joints, 2), inside)``."""
+        """Places of all joints, which are shown, and which of those are the body's: ``(places (joints, 2), shown, own)``."""
         skeleton = entry.placed_skeleton
-        inside = chosen_joints(skeleton, entry.figure.body, REGIONS[self.region])
+        shown, own = chosen_joints(skeleton, entry.figure.body, REGIONS[self.region], self.hidden)
         sides = box.left(), box.top(), box.width(), box.height()
-        return laid_out(skeleton, inside, sides, of_hand=self.region in HANDS), inside
+        return laid_out(skeleton, own, sides, of_hand=self.region in HANDS), shown, own
 
     def place(self, side, name):
         """Where a bone of ``"source"`` or ``"rig"`` is on the board (QPointF)."""
@@ -113,13 +120,12 @@ class StringBoard(QWidget):
     def bone_at(self, point):
         """``(side, name)`` of the bone nearest to a place, or None."""
         best, bone = _HIT, None
-        for side, (places, inside) in self.places.items():
-            joint, away = nearest(places, inside, (point.x(), point.y()))
-            if away < best:
-                best, bone = (
-                    away,
-                    (side, self.entry(side).placed_skeleton.names[joint]),
-                )
+        for side, (places, shown, own) in self.places.items():
+            # Where both are near, the body's own bone is meant.
+            for which, worse in ((own, 0.0), (shown & ~own, 0.5 * _HIT)):
+                joint, away = nearest(places, which, (point.x(), point.y()))
+                if away + worse < best:
+                    best, bone = away + worse, (side, self.entry(side).placed_skeleton.names[joint])
         return bone
 
     # --- painting -------------------------------------------------------------------------------
@@ -170,15 +176,30 @@ class StringBoard(QWidget):
             self._paint_name(p, *self._hover)
 
     def _paint_figure(self, p, side, entry, kind):
-        places, inside = self.places[side]
+        places, shown, own = self.places[side]
         skeleton = entry.placed_skeleton
-        tint = theme.colour(kind)
-        for joint, parent in enumerate(skeleton.parents):
-            if parent >= 0 and inside[joint] and inside[parent]:
-                _spindle(p, QPointF(*places[parent]), QPointF(*places[joint]), tint)
+        tint, quiet = theme.colour(kind), theme.colour("text", 74)
+        p.save()
+        p.setClipRect(QRectF(0 if side == "source" else self.width() / 2, 30, self.width() / 2, self.height() - 34))
+        beside = (shown & ~own).nonzero()[0]
+        p.setPen(QPen(quiet, 1))
+        for joint in beside:
+            parent = skeleton.parents[joint]
+            if parent >= 0 and shown[parent]:
+                p.drawLine(QPointF(*places[parent]), QPointF(*places[joint]))
         p.setPen(Qt.PenStyle.NoPen)
-        for joint in inside.nonzero()[0]:
-            p.setBrush(tint.lighter(135))
+        p.setBrush(theme.colour("text", 130))
+        for joint in beside:
+            p.drawEllipse(QPointF(*places[joint]), 1.5, 1.5)
+        p.restore()
+        for joint in own.nonzero()[0]:
+            # Over roll bones, to the next joint of the body.
+            above = next((j for j in skeleton.ancestors(int(joint)) if own[j]), None)
+            if above is not None:
+                _spindle(p, QPointF(*places[above]), QPointF(*places[joint]), tint)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(tint.lighter(135))
+        for joint in own.nonzero()[0]:
             p.drawEllipse(QPointF(*places[joint]), 2.6, 2.6)
 
     def _visible_strings(self):
@@ -253,6 +274,21 @@ class StringBoard(QWidget):
             (part for part, run in (entry.figure.body.parts if entry.figure.body else {}).items() if joint in run), None
         )
 
+    def kind_of(self, side, name):
+        """What a bone is beside the body, or None."""
+        entry = self.entry(side)
+        joint = entry.placed_skeleton.index[name]
+        body = entry.figure.body
+        return next((kind for kind, joints in (body.beside if body else {}).items() if joint in joints), None)
+
+    def kinds(self):
+        """How many bones of each kind both figures have beside their bodies."""
+        found = {}
+        for entry in filter(None, (self.source, self.rig)):
+            for kind, joints in (entry.figure.body.beside if entry.figure.body else {}).items():
+                found[kind] = found.get(kind, 0) + len(joints)
+        return {kind: found[kind] for kind in KINDS if kind in found}
+
     def mousePressEvent(self, event):
         bone = self.bone_at(event.position())
         if bone and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
@@ -288,7 +324,7 @@ class StringBoard(QWidget):
     def show_hover(self, side, name):
         """Name a bone, under the pointer or where the keyboard stands."""
         self._hover = side, name
-        self.pointed.emit(f"{name}: {self.part_of(side, name) or 'no known part'}")
+        self.pointed.emit(f"{name}: {self.part_of(side, name) or self.kind_of(side, name) or 'no known part'}")
         self.update()
 
     def event(self, event):

@@ -63,14 +63,14 @@ class BoardCursor:
         )
         if tied and self._there("source", tied.source[0]):
             return "source", tied.source[0]
-        places, inside = self.board.places["source"]
+        places, inside, _ = self.board.places["source"]
         return "source", self.board.entry("source").placed_skeleton.names[highest(places, inside)]
 
     def _next(self, way):
         """The nearest bone that way, counting steps aside double; over the middle the other figure begins."""
         start = self.board.place(*self.at)
         best, nearest = math.inf, None
-        for side, (places, inside) in self.board.places.items():
+        for side, (places, inside, _) in self.board.places.items():
             joint, cost = next_in_direction(places, inside, (start.x(), start.y()), way)
             cost += 0 if side == self.at[0] else self.board.width()
             if cost < best:

@@ -62,6 +62,7 @@ def _info(entry):
         "arms_below_horizontal_degrees": figure.rest_pose.angle if figure.rest_pose else None,
         "height_metres": round(figure.height, 4),
         "body": _body(entry),
+        "beside": _beside(entry),
         "facts": [{"code": f.code, **fact_words(f)._asdict(), "sure": f.sure} for f in entry.facts],
         "oddities": [finding_words(o).text for o in entry.oddities],
     }
@@ -279,6 +280,12 @@ def _deviation(off):
     return told
 
 
+def _beside(entry):
+    """What a skeleton carries beside its body: kinds to names of joints."""
+    body, names = entry.figure.body, entry.skeleton.names
+    return {kind: [names[j] for j in joints] for kind, joints in body.beside.items()} if body else {}
+
+
 def pairing_facts(source, rig, pairing):
     """What was tied and how the stance was matched, as plain data."""
     return {
@@ -291,6 +298,7 @@ def pairing_facts(source, rig, pairing):
             "source": untied(pairing.strings, pairing.source, "source"),
             "rig": untied(pairing.strings, pairing.target, "target"),
         },
+        "beside": {"source": _beside(source), "rig": _beside(rig)},
         "stance": [{"part": limb.part, "degrees_left": round(limb.angle, 4)} for limb in pairing.limbs],
         "rest_poses": {
             "source": rest_pose_words(source.figure.rest_pose),

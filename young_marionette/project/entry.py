@@ -91,16 +91,23 @@ class Entry:
 
     @property
     def _seen_as(self) -> tuple[Any, ...]:
-        """What decides what the skeleton is seen as; equal for skeletons that are alike."""
-        return self.rested_skeleton.digest, self.correction.of_the_figure, self.declared
+        """What decides what the skeleton is seen as; equal for skeletons that are alike, but for what only a motion tells."""
+        seen = self.rested_skeleton.digest, self.correction.of_the_figure, self.declared
+        # Where the skeleton alone leaves doubts, the motion may tell more; else a family is seen as one.
+        if self.take is None or not self._examined(seen).doubtful:
+            return seen
+        return (*seen, self.clip)
 
     @property
     def figure(self) -> Figure:
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
-        return EVALUATOR.of("figure", self._seen_as, self._examined)
+        return self._examined(self._seen_as)
 
-    def _examined(self) -> Figure:
-        return place_figure(self.rested_skeleton, self.correction, self.declared)
+    def _examined(self, seen: tuple[Any, ...]) -> Figure:
+        clip = seen[3] if len(seen) > 3 else None
+        return EVALUATOR.of(
+            "figure", seen, lambda: place_figure(self.rested_skeleton, self.correction, self.declared, clip)
+        )
 
     @property
     def length(self) -> tuple[int, float]:

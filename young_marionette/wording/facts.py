@@ -74,6 +74,7 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "trunk": lambda s: "direction from hips to head" + (", and the file says so" if s["declared"] else ""),
     "feet": "the feet: heel behind, toes in front",
     "bends": "the bend of knees and elbows",
+    "motion": "the motion: knees bend ahead, and it goes that way",
     "side words": "the words left and right in the names",
     "nothing": "nothing visible; this is a guess",
     "table": "the file's table of humanoid bones",
@@ -84,6 +85,7 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "all names": "all names begin with it",
     "skin": lambda s: f"skinned to {counted(s['joints'], 'joint')}, in {counted(s['materials'], 'material')}",
     "levels": _levels,
+    "seen beside": "names, places and what hangs where",
     "siblings": lambda s: (
         f"{s['count']} more in the library with this skeleton" if s["count"] else "no other file has this skeleton"
     ),
@@ -114,6 +116,7 @@ _FACTS: dict[str, tuple[str, Value, Value | None]] = {
     "height": ("Height", lambda f: f"{f['metres']:.2f} m", None),
     "rest pose": ("Rest pose", lambda f: rest_pose_words(f["pose"]), None),
     "name prefix": ("Name prefix", lambda f: f["prefix"] or "none", None),
+    "beside": ("Beside the body", lambda f: ", ".join(f"{kind} {n}" for kind, n in f["kinds"].items()), None),
     "rate": ("Rate", lambda f: f"{f['rate']:g} fps", lambda f: f"a frame every {1000 / f['rate']:.2f} ms"),
     "length": ("Length", lambda f: f"{f['seconds']:.2f} s", _length),
     "keys": (

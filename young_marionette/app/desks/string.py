@@ -6,12 +6,13 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitter, QStyledItemDelegate, QTableView
 
-from ...core.matching.tying import OPTIONAL, REQUIRED, mirror_part
+from ...core.humanoid.parts import REQUIRED
+from ...core.matching.tying import OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
 from ...wording.snags import origin_words
 from .. import theme
 from ..board import REGIONS, StringBoard
-from ..parts.widgets import button, label, row, tip, tool
+from ..parts.widgets import button, label, menu_button, row, tip, tool
 from .base import Desk
 
 
@@ -143,6 +144,7 @@ class StringDesk(Desk):
         self.region.setAccessibleName("Part of the body to zoom to")
         self.region.setToolTip("Part of the body to zoom to (R cycles)")
         self.region.currentIndexChanged.connect(lambda _i: self.board.set_region(self.region.currentData()))
+        self.beside = menu_button("Extras", self._fill_beside, "Which bones beside the body the board shows")
         self.mirror = tool(
             "mirror", "Mirror to the other side", None, True, "Tying one side also ties the other side (M)"
         )
@@ -150,6 +152,7 @@ class StringDesk(Desk):
         self.column.addWidget(
             row(
                 self.region,
+                self.beside,
                 None,
                 self.mirror,
                 button(
@@ -205,9 +208,25 @@ class StringDesk(Desk):
         )
         self.column.addWidget(row(self.untie, self.lock, self.why, stretch_last=True))
 
+    def _fill_beside(self, menu):
+        """A switch per kind of bone beside the body, and one for all."""
+        menu.clear()
+        kinds, hidden = self.board.kinds(), self.board.hidden
+        everything = menu.addAction("All", lambda: self.board.set_hidden(set() if hidden & set(kinds) else kinds))
+        everything.setCheckable(True)
+        everything.setChecked(not hidden & set(kinds))
+        menu.addSeparator()
+        for kind, count in kinds.items():
+            one = menu.addAction(
+                f"{kind[0].upper()}{kind[1:]} ({count})", lambda k=kind: self.board.set_hidden(hidden ^ {k})
+            )
+            one.setCheckable(True)
+            one.setChecked(kind not in hidden)
+
     def show_state(self):
         state = self.session.state
         self.board.show_pair(state.source_entry, state.rig_entry, state.pairing, self.session.part)
+        self.beside.setVisible(bool(self.board.kinds()))
         self.table.show_state(state)
         place = self.table.row_of(self.session.part)
         if place >= 0:

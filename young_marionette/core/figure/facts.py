@@ -14,6 +14,7 @@ from ..clip import blocks
 from ..contacts.sitting import sits
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.known import known_body
+from ..humanoid.parts import REQUIRED, SURE
 from ..humanoid.reading import Body, Shape, read_shape
 from ..humanoid.words import LEFT, RIGHT
 from ..kinematics import forward_rows
@@ -69,6 +70,12 @@ class Figure:
     oddities: tuple[Finding, ...]
     fingerprint: str
 
+    @property
+    def doubtful(self) -> bool:
+        """Whether the skeleton alone leaves it open which joint is what, or where ahead is."""
+        body = self.body
+        return body is None or not body.facing_certain or min(body.certainty.get(p, 0.0) for p in REQUIRED) < SURE
+
 
 def guess_unit(stature: float) -> tuple[float, str, bool]:
     """``(metres per unit, name, sure)`` for a figure of that length in file units."""
@@ -110,10 +117,18 @@ def fingerprint(skeleton: Skeleton, prefix: str = "") -> str:
     return hashlib.sha256("\n".join(lines).encode()).hexdigest()[:16]
 
 
-def examine(skeleton: Skeleton, correction: Correction = Correction(), declared: Declared = Declared()) -> Figure:
-    """Examine a skeleton in its file's own unit and axes (a Figure); ``declared``: what the file says of itself."""
+def examine(
+    skeleton: Skeleton,
+    correction: Correction = Correction(),
+    declared: Declared = Declared(),
+    clip: Clip | None = None,
+) -> Figure:
+    """Examine a skeleton in its file's own unit and axes (a Figure).
+
+    ``declared``: what the file says of itself. ``clip``: a motion on its joints, which tells more of them.
+    """
     body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
-    shape = body or read_shape(skeleton, correction.prefix)
+    shape = body or read_shape(skeleton, correction.prefix, clip)
     body = shape if isinstance(shape, Body) else None
     oddities = []
     if body is None:
@@ -161,6 +176,9 @@ def examine(skeleton: Skeleton, correction: Correction = Correction(), declared:
         prefix = body.names.prefix
         prefix_from = MANUAL if correction.prefix is not None else finding("all names") if prefix else None
         facts.append(Fact("name prefix", {"prefix": prefix}, prefix_from))
+        if body.beside:
+            kinds = {kind: len(joints) for kind, joints in body.beside.items()}
+            facts.append(Fact("beside", {"kinds": kinds}, finding("seen beside")))
     return Figure(
         body,
         Placement.from_axes(scale, up, forward),
@@ -273,9 +291,14 @@ def _lowest_foot(skeleton: Skeleton, feet: list[int]) -> float:
     return float(np.nanmin(np.concatenate([ends, skeleton.rest_world[0][feet, 1]])))
 
 
-def place_figure(skeleton: Skeleton, correction: Correction = Correction(), declared: Declared = Declared()) -> Figure:
-    """Examine a skeleton as read; return its Figure with the body's frame in our world."""
-    figure = examine(skeleton, correction, declared)
+def place_figure(
+    skeleton: Skeleton,
+    correction: Correction = Correction(),
+    declared: Declared = Declared(),
+    clip: Clip | None = None,
+) -> Figure:
+    """Examine a skeleton as read, see ``examine``; return its Figure with the body's frame in our world."""
+    figure = examine(skeleton, correction, declared, clip)
     if figure.body is None:
         return figure
     turn = figure.placement.turn

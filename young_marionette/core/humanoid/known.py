@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
+from .beside import tell_beside
 from .reading import Body
+from .tree import Tree
 from .words import FINGERS, LEFT, RIGHT, NameEvidence
 
 if TYPE_CHECKING:
@@ -78,9 +80,10 @@ def known_body(skeleton: Skeleton, bones: tuple[tuple[str, ...], ...], prefix: s
     stature = float(leg + sum(np.linalg.norm(b - a) for a, b in itertools.pairwise(trunk)))
     stature += _below(skeleton, parts["left foot"][0], straight, 0.05 * leg) + 0.13 * leg * ("head" in parts)
     certain = dict.fromkeys(parts, 1.0)
+    names = NameEvidence(skeleton.names, prefix)
+    beside = tell_beside(Tree(skeleton), names, parts, straight, forward)
     return Body(
-        parts, certain, certain, straight, forward, "table", True, stature, False,
-        NameEvidence(skeleton.names, prefix), True,
+        parts, certain, certain, straight, forward, "table", True, stature, False, names, True, beside
     )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from .. import rotations as rot
 from . import parts
 
 if TYPE_CHECKING:
+    from .moving import Moving
     from .tree import Tree
     from .words import NameEvidence
 
@@ -43,6 +44,7 @@ LEG = Template("hip helper", parts.LEG, (0.0, 0.17), (np.log(0.24), 0.45), (np.l
 _DEEP = 13  # joints below a limb's first that are looked at
 _MOST_BEFORE, _MOST_BROTHERS, _MOST_NODES = 4, 24, 300
 _KEPT = 14  # ways to see one chain
+_BENT = np.radians(1.0)  # root mean square; what turns its bone by less is still
 _STRAIGHT = 0.02  # radians that roll bones are off the line at most
 _ROLLS = np.log([0.65, 0.19, 0.12, 0.04])
 _BEFORE = {LEG: np.log([0.9, 0.08, 0.015, 0.005]), ARM: np.log([0.32, 0.55, 0.11, 0.02])}
@@ -86,14 +88,16 @@ def misfit(value: np.ndarray, expected: tuple[float, float], most: float = 9.0) 
     return np.minimum(((value - expected[0]) / expected[1]) ** 2, most) / 2
 
 
-def find_pairs(tree: Tree, names: NameEvidence, most: int) -> tuple[Pairs, Pairs]:
-    """The likeliest pairs of legs and of arms (Pairs each), best first."""
+def find_pairs(tree: Tree, names: NameEvidence, most: int, moves: Moving | None = None) -> tuple[Pairs, Pairs]:
+    """The likeliest pairs of legs and of arms (Pairs each), best first; ``moves``: a motion that tells more."""
     brothers = _brothers(tree)
     starts = sorted({c for _, pair in brothers for c in pair})
     cuts = _cuts(tree, starts)
     made = []
     for template in (LEG, ARM):
         score = _scores(tree, names, cuts, template) if len(cuts) else np.zeros(0)
+        if moves is not None:
+            score = score - _still(tree, moves, cuts)
         best = {}
         firsts = np.searchsorted(cuts.start, starts)
         for start, first, end in zip(starts, firsts, [*firsts[1:], len(cuts)]):
@@ -185,6 +189,15 @@ def _scores(tree: Tree, names: NameEvidence, cuts: Cuts, template: Template) -> 
         score += 0.8 * names.weights(part)[column]
     good = (np.minimum(upper, lower) > 0.16 * limb) & (limb > 0)
     return np.where(good & np.isfinite(score), score, -np.inf)
+
+
+def _still(tree: Tree, moves: Moving, cuts: Cuts) -> np.ndarray:
+    """What it costs in a motion that joints of limbs do not bend, and that roll bones do."""
+    s, m, e = cuts.joints.T
+    parents = tree.skeleton.parents
+    skipped = moves.ways[parents[m]] - moves.ways[s] + moves.ways[parents[e]] - moves.ways[m]
+    cost = 2.0 * (moves.bends[m] < _BENT) + 1.0 * (moves.bends[s] < _BENT)
+    return cost + np.minimum(skipped / (3 * _BENT), 2.5)
 
 
 def _branches(tree: Tree, joints: np.ndarray) -> np.ndarray:

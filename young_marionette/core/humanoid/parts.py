@@ -1,4 +1,4 @@
-"""The order of a body's limbs, once for all who need it."""
+"""The parts of a body and the order of its limbs, once for all who need them."""
 
 from __future__ import annotations
 
@@ -7,3 +7,6 @@ from itertools import pairwise
 ARM = ("upper arm", "forearm", "hand")
 LEG = ("thigh", "shin", "foot")
 NEXT = dict(pair for limb in (ARM, LEG) for pair in pairwise(limb))  # from a limb's bone to where it ends
+SIDES = ("left", "right")
+REQUIRED = ("hips", "spine", "head", *(f"{side} {part}" for side in SIDES for part in (*ARM, *LEG)))
+SURE = 0.8  # the least certainty of what need not be looked at

@@ -6,23 +6,26 @@ body's own frame (up along the trunk, forward from heel to toe), not from an axi
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
+from .beside import tell_beside
 from .creatures import four_legs, no_legs
 from .facing import Facing, find_facing
 from .hands import find_fingers
 from .hypotheses import Hypothesis, Limbs, Weighed, hypotheses, shares
 from .limbs import ARM, LEG, find_pairs
+from .moving import Moving, moving
 from .parts import NEXT
 from .tree import Tree
 from .words import LEFT, RIGHT, NameEvidence
 
 if TYPE_CHECKING:
+    from ..clip import Clip
     from ..skeleton import Skeleton
     from .limbs import Template
 
@@ -37,7 +40,7 @@ class Body:
 
     ``parts`` maps names such as ``"hips"``, ``"spine"`` or ``"left forearm"`` to runs of joint
     numbers, first to last. ``tabled``: the file itself names the parts. ``up`` and ``forward`` are unit vectors in the skeleton's world.
-    ``stature`` is the length from sole to crown along the bones, whatever the pose. ``facing_from``: feet, bends, side words, table, or nothing.
+    ``beside``: what every joint is that is no part of the body (see ``beside.KINDS``). ``stature`` is the length from sole to crown along the bones, whatever the pose. ``facing_from``: feet, bends, side words, table, or nothing.
     """
 
     parts: dict[str, tuple[int, ...]]
@@ -51,6 +54,7 @@ class Body:
     sides_swapped: bool
     names: NameEvidence
     tabled: bool = False
+    beside: dict[str, tuple[int, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -71,15 +75,17 @@ def read_body(skeleton: Skeleton, prefix: str | None = None) -> Body | None:
     return shape if isinstance(shape, Body) else None
 
 
-def read_shape(skeleton: Skeleton, prefix: str | None = None) -> Body | Shape:
+def read_shape(skeleton: Skeleton, prefix: str | None = None, clip: Clip | None = None) -> Body | Shape:
     """Read ``skeleton`` (a Body), or tell what it is instead (a Shape).
 
-    ``prefix``: what the bone names begin with, where that is known better than what they share.
+    ``prefix``: what the bone names begin with, where that is known better than what they share. ``clip``: a motion on
+    just these joints, in the same unit and axes, which tells what rests do not: what bends, and where ahead is.
     """
     if len(skeleton) < 6:
         return Shape("no body")
     tree, names = Tree(skeleton), NameEvidence(skeleton.names, prefix)
-    legs, arms = find_pairs(tree, names, _MOST_PAIRS)
+    moves = moving(tree, clip) if clip is not None else None
+    legs, arms = find_pairs(tree, names, _MOST_PAIRS, moves)
     found = hypotheses(tree, names, legs, arms)
     if not found or found[0].score < _UNLIKELY:
         axes = four_legs(tree, names, legs, arms)
@@ -87,7 +93,7 @@ def read_shape(skeleton: Skeleton, prefix: str | None = None) -> Body | Shape:
             return Shape("four legs", *axes)
     if no_legs(found, legs, arms):
         return Shape("no legs")
-    return _assemble(tree, names, found) if found else Shape("no body")
+    return _assemble(tree, names, found, moves) if found else Shape("no body")
 
 
 def _joint_path(tree: Tree, low: int, high: int) -> tuple[int, list[int]]:
@@ -98,7 +104,7 @@ def _joint_path(tree: Tree, low: int, high: int) -> tuple[int, list[int]]:
     return common, above_high[: above_high.index(common)][::-1]
 
 
-def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis]) -> Body:
+def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: Moving | None) -> Body:
     skeleton, points, best = tree.skeleton, tree.points, found[0]
     legs, arms, head = best.legs, best.arms, best.head
     weighed = shares(found)
@@ -124,7 +130,7 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis]) -> Body:
         sure["head"] = sure["neck"] = sum(w for w, h in weighed if h.head == best.head)
         if neck:
             parts["neck"] = tuple(neck)
-    frame = find_facing(tree, names, legs, arms, top)
+    frame = find_facing(tree, names, legs, arms, top, moves)
     swapped = _add_limbs(tree, names, legs, arms, frame, parts, sure, weighed)
     _add_helpers(tree, names, parts, sure)
     above = skeleton.ancestors(common)
@@ -149,7 +155,10 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis]) -> Body:
     stature += max(*drop, 0.04 * stature) if drop else 0.0
     if head is not None:
         stature += tree.step(top, (*neck, head)[0])
-    return Body(parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names)
+    beside = tell_beside(tree, names, parts, up, frame.forward)
+    return Body(
+        parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names, False, beside
+    )  # fmt: skip
 
 
 def _length(points: np.ndarray, joints: tuple[int, ...]) -> float:

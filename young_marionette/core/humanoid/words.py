@@ -14,7 +14,7 @@ from .vocabulary import LEFT, RIGHT, Vocabulary, spoken, usual, vocabulary
 FINGERS = ("thumb", "index", "middle", "ring", "little")
 # What is no part of the body, though it may be named after one: a sleeve, a twist helper, the end of a finger.
 BESIDE = (
-    "twist", "end", "prop", "socket", "goal", "corrective", "cloth", "hair", "face", "ear", "tail", "wing", "breast",
+    "end", "socket", "goal", "cloth", "hair", "face", "ear", "tail", "wing", "twist", "prop", "corrective", "breast",
 )  # fmt: skip
 _NO_HAND = {"hips", "spine", "neck", "head", "toes", "foot", "thigh", "shin"}
 _NUMBERED_FINGERS = {"0": "thumb", "1": "index", "2": "middle", "3": "ring", "4": "little"}

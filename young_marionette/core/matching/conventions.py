@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..humanoid.parts import SIDES
 from ..humanoid.words import FINGERS
 from ..names import free_name
-from .tying import SIDES, tie
+from .tying import tie
 
 if TYPE_CHECKING:
     from ..humanoid.reading import Body

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..humanoid.parts import ARM, LEG
+from ..humanoid.beside import TAIL
+from ..humanoid.parts import REQUIRED, SIDES, SURE
 from ..humanoid.words import FINGERS
 
 if TYPE_CHECKING:
@@ -15,17 +16,9 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 
-SIDES = ("left", "right")
-REQUIRED = (
-    "hips",
-    "spine",
-    "head",
-    *(f"{s} {p}" for s in SIDES for p in (*ARM, *LEG)),
-)
 OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS)))
 # Parts whose bones share a bend along the run; in all others the first bone leads.
-BENDING = ("spine", "neck", "toes", *FINGERS)
-SURE = 0.8
+BENDING = ("spine", "neck", "toes", "tail", *FINGERS)
 _GENERIC = {"bone", "joint", "node", "end", "tip", "helper", "roll"}
 
 
@@ -65,6 +58,7 @@ def tie(source: Skeleton, source_body: Body, target: Skeleton, target_body: Body
         helper = _helper_string(part, source, source_body, target, target_body)
         if helper:
             strings.append(helper)
+    strings.extend(_tails(source, source_body, target, target_body))
     strings.extend(_by_words(source, source_body, target, target_body, strings))
     return tuple(strings)
 
@@ -123,6 +117,19 @@ def _helper_string(
         0.85,
         "helpers follow the twist by their share of the bone's length",
     )
+
+
+def _tails(source: Skeleton, source_body: Body, target: Skeleton, target_body: Body) -> list[String]:
+    """One tail onto one tail, bone by bone along it."""
+    runs = []
+    for skeleton, body in ((source, source_body), (target, target_body)):
+        joints = body.beside.get(TAIL, ())
+        tops = [j for j in joints if int(skeleton.parents[j]) not in joints]
+        forked = any(sum(c in joints for c in skeleton.children[j]) > 1 for j in joints)
+        if len(tops) != 1 or forked:
+            return []
+        runs.append(_names(skeleton, joints))
+    return [String("tail", runs[0], runs[1], 0.75, "the only tail of each")]
 
 
 def _by_words(

@@ -12,20 +12,33 @@ from ..skeleton import Skeleton
 ASIDE = np.array([[0.82, 0.0], [0.0, 1.0], [0.57, 0.0]])  # seen from a little aside
 
 
-def chosen_joints(skeleton: Skeleton, body: Body | None, parts: Collection[str] | None) -> np.ndarray:
-    """A mask ``(joints,)``: those of some parts of the body, or with None all but a root on the floor."""
-    inside = np.ones(len(skeleton), bool)
-    if body and "root" in body.parts:
-        inside[list(body.parts["root"])] = False
-    chosen = [j for part, run in body.parts.items() if part in parts for j in run] if parts and body else []
+def chosen_joints(
+    skeleton: Skeleton, body: Body | None, parts: Collection[str] | None, hidden: Collection[str] = ()
+) -> tuple[np.ndarray, np.ndarray]:
+    """Masks ``(joints,)`` of what is shown, and of what of it is the body's.
+
+    Shown are some ``parts`` of the body, or with None all but a root on the floor, and what hangs on them beside the
+    body, but for ``hidden`` kinds (see ``humanoid.beside``).
+    """
+    of_body = np.ones(len(skeleton), bool)
+    if body is None:
+        return of_body, of_body
+    of_body[list(body.parts.get("root", ()))] = False
+    beside = {j: kind for kind, joints in body.beside.items() for j in joints}
+    of_body[list(beside)] = False
+    chosen = [j for part, run in body.parts.items() if parts and part in parts for j in run]
     if chosen:
-        inside[:] = False
-        inside[chosen] = True
-    return inside
+        of_body &= np.isin(np.arange(len(skeleton)), chosen)
+    shown = of_body.copy()
+    for joint in sorted(beside):
+        parent = int(skeleton.parents[joint])
+        shown[joint] = beside[joint] not in hidden and (not chosen or (parent >= 0 and bool(shown[parent])))
+    return shown, of_body & shown
 
 
 def laid_out(skeleton: Skeleton, inside: np.ndarray, box: Sequence[float], of_hand: bool = False) -> np.ndarray:
     """Places ``(joints, 2)`` of the rest pose, of which those ``inside`` fill a box ``(left, top, width, height)``.
+
 
     From the front, and a hand on its palm's broad side. The second axis points down.
     """

@@ -7,7 +7,7 @@ import numpy as np
 from tests.support import RESTS, UPS, random_build
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip
-from young_marionette.core.humanoid.parts import SURE
+from young_marionette.core.humanoid.certainty import SURE
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.matching.tying import tie
 from young_marionette.core.rebase import rename

@@ -4,7 +4,7 @@ import numpy as np
 
 from tests.characters import FINGERS, MUST, character
 from tests.support import Case
-from young_marionette.core.humanoid.parts import SURE
+from young_marionette.core.humanoid.certainty import SURE
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.matching.tying import mirror_part
 

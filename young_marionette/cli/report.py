@@ -9,7 +9,7 @@ from ..core.matching.tying import OPTIONAL, missing, untied
 from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
 from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
-from ..wording.findings import counted, finding_words
+from ..wording.findings import certainty_words, counted, finding_words
 from .console import say
 
 DEGREES = 180 / pi
@@ -242,6 +242,7 @@ def _strings(pairing):
             "source": list(s.source),
             "target": list(s.target),
             "certainty": round(s.certainty, 3),
+            "sure": s.sure,
             "sure": bool(s.sure),
             "reason": s.reason,
         }
@@ -341,7 +342,7 @@ def print_pairing(source, rig, pairing):
             s.part,
             ", ".join(s.source),
             ", ".join(s.target),
-            f"{s.certainty:.0%}{'' if s.sure else ' (a guess)'}",
+            f"{certainty_words(s.certainty)}{'' if s.sure else ' (a guess)'}",
             s.reason,
         )
     PlainConsole().print(table)

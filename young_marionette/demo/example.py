@@ -23,6 +23,7 @@ from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
 from ..wording.facts import rest_pose_words
+from ..wording.findings import certainty_words
 from .props import PROPS
 from .show import write_show
 
@@ -100,7 +101,7 @@ def _one(folder, source_path, rig_path):
         f"{source.name} ({source_path.parent.name})",
         rig.name,
         str(len(pairing.strings)),
-        f"{least.part} {least.certainty:.0%}",
+        f"{least.part} {certainty_words(least.certainty)}",
         f"{rest_pose_words(source.figure.rest_pose)} to {rest_pose_words(rig.figure.rest_pose)}, {left:.2f}° left",
         str(baked.frames),
         reading,

@@ -37,6 +37,11 @@ def counted(count: int, what: str, several: str = "") -> str:
     return f"{count:,} {what if count == 1 else several or what + 's'}"
 
 
+def certainty_words(certainty: float) -> str:
+    """A certainty from 0 to 1 in per cent, such as ``"97%"``; in full only where nothing was left to guess."""
+    return "100%" if certainty >= 1 else f"{min(int(100 * certainty + 0.5), 99)}%"
+
+
 def some(names: Sequence[str], most: int = 4) -> str:
     """The first of several names, and how many more there are."""
     more = f" and {len(names) - most} more" if len(names) > most else ""

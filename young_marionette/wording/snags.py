@@ -7,7 +7,7 @@ from typing import Any, NamedTuple, Protocol
 
 from ..core.findings import Finding
 from ..core.text import shown
-from .findings import difference_words, finding_words, some
+from .findings import certainty_words, difference_words, finding_words, some
 
 _MOST = 400
 
@@ -84,7 +84,7 @@ def _untied(found: Finding) -> str:
 
 def _guess(found: Finding) -> str:
     ends = f"{', '.join(found['source'])} to {', '.join(found['target'])}"
-    return f"The string of the {found['part']} is a guess ({found['certainty']:.0%}): {ends}."
+    return f"The string of the {found['part']} is a guess ({certainty_words(found['certainty'])}): {ends}."
 
 
 def _swapped(found: Finding) -> str:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitt
 from ...core.humanoid.parts import REQUIRED
 from ...core.matching.tying import OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
+from ...wording.findings import certainty_words
 from ...wording.snags import origin_words
 from .. import theme
 from ..board import REGIONS, StringBoard
@@ -66,7 +67,7 @@ class StringTable(QAbstractTableModel):
                     if string.locked
                     else "manual"
                     if string.by_hand
-                    else f"{string.certainty:.0%}"
+                    else certainty_words(string.certainty)
                 )
             if string:
                 return self._run(index.column(), string)

@@ -13,8 +13,9 @@ from .. import rotations as rot
 from ..clip import blocks
 from ..contacts.sitting import sits
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
+from ..humanoid.certainty import SURE
 from ..humanoid.known import known_body
-from ..humanoid.parts import REQUIRED, SURE
+from ..humanoid.parts import REQUIRED
 from ..humanoid.reading import Body, Shape, read_shape
 from ..humanoid.words import LEFT, RIGHT
 from ..kinematics import forward_rows

@@ -60,12 +60,14 @@ class _Teller:
         self.head = parts.get("head", (None,))[0]
         self.ends = [run[0] for part, run in parts.items() if part.endswith((" hand", " foot"))]
         hips = parts["hips"][0]
+        self.carrying = {j for part in self.of for j in tree.skeleton.ancestors(part)}
         self.above = {hips, *tree.skeleton.ancestors(hips)}
 
     def kind(self, joint: int) -> str | None:
-        """What a joint is beside the body; None for a part of it, and for what the hips hang on."""
-        if joint not in self.kinds and joint not in self.of and joint not in self.above:
-            self.kinds[joint] = self._named(joint) or self._inherited(joint) or self._seen(joint)
+        """What a joint is beside the body; None for a part of it."""
+        if joint not in self.kinds and joint not in self.of:
+            above = ROOT if joint in self.above else None
+            self.kinds[joint] = above or self._named(joint) or self._inherited(joint) or self._seen(joint)
         return self.kinds.get(joint)
 
     def _named(self, joint: int) -> str | None:
@@ -76,7 +78,7 @@ class _Teller:
         """What hangs on something beside the body belongs to it, but for the ends of twist helpers and the like."""
         parent = int(self.tree.skeleton.parents[joint])
         above = self.kinds.get(parent) if parent >= 0 and parent not in self.of else None
-        return above if above not in (TWIST, ROLL, CORRECTIVE, PALM, END) else None
+        return above if above not in (TWIST, ROLL, CORRECTIVE, PALM, END, ROOT) else None
 
     def _seen(self, joint: int) -> str:
         tree = self.tree
@@ -84,7 +86,7 @@ class _Teller:
         if parent < 0:
             return GOAL if self._is_goal(joint) else ROOT
         # What lies between a hand and its fingers, or above a thigh, only carries them.
-        if any(tree.below(j, joint) for j in self.of):
+        if joint in self.carrying:
             return PALM if self.of.get(parent) == "hand" else OTHER
         if (parent in self.above and parent not in self.of) or self.of.get(parent) == "root":
             return GOAL if tree.levels[joint] < 2 else PROP

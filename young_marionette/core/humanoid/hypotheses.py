@@ -19,9 +19,10 @@ if TYPE_CHECKING:
     from .tree import Tree
     from .words import NameEvidence
 
-_MOST = 14  # pairs of pairs whose heads are looked for
+_MOST, _CLOSE = 14, 9.0  # pairs of pairs whose heads are looked for, and how far from the likeliest
 _FAR = 14.0  # from the likeliest; what is less likely does not count
-_WARMTH = 1.6  # how far scores are trusted: they are worked out as if each piece of evidence stood for itself
+_HEADS = 1.5  # what tells heads apart is trusted more than what tells limbs apart
+_WARMTH = 1.5  # how far scores are trusted: they are worked out as if each piece of evidence stood for itself
 # Means and spreads; lengths are shares of thigh and shin together.
 _ARM = (np.log(0.68), 0.24)
 _TRUNK = (np.log(0.64), 0.26)
@@ -34,7 +35,8 @@ _FACE = (0.09, 0.04)  # from the head to the middle of its face
 _NECKS = np.log([0.16, 0.48, 0.24, 0.1, 0.02])
 _MOST_HEADS, _CROWD = 300, 4
 _HIGHER, _NEARLY = 3.5, 6.0
-_NO_ARMS, _NO_HEAD = -9.0, -5.0
+_NO_ARMS, _NO_HEAD = -11.0, -7.5
+_ELSE = -13.0  # where even the likeliest hypothesis is hardly likelier, the body is something that was not thought of
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,12 +69,15 @@ def hypotheses(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> lis
     if len(legs) and len(arms):
         total = _together(tree, legs, arms)
         order = np.argsort(-total, axis=None, kind="stable")[:_MOST]
+        heads: dict[tuple[bytes, ...], list[tuple[int | None, float]]] = {}
         for i, k in zip(*np.unravel_index(order, total.shape)):
-            if total[i, k] > total.flat[order[0]] - _FAR:
+            if total[i, k] > total.flat[order[0]] - _CLOSE:
                 a, b = _limbs(legs, i), _limbs(arms, k)
-                made.extend(
-                    Hypothesis(a, b, head, float(total[i, k]) + more) for head, more in _heads(tree, names, a, b)
-                )
+                # Where arms bend and end says nothing of the head.
+                key = a.joints.tobytes(), arms.starts[k].tobytes(), b.joints[:, 0].tobytes()
+                if key not in heads:
+                    heads[key] = _heads(tree, names, a, b)
+                made.extend(Hypothesis(a, b, head, float(total[i, k]) + more) for head, more in heads[key])
     made.sort(key=lambda h: -h.score)
     return [h for h in made if h.score > made[0].score - _FAR]
 
@@ -81,10 +86,10 @@ Weighed = list[tuple[float, Hypothesis]]
 
 
 def shares(found: list[Hypothesis]) -> Weighed:
-    """How likely each hypothesis is, of those that were found, with it; without those that hardly are."""
-    score = np.array([h.score for h in found]) / _WARMTH
+    """How likely each hypothesis is, of those that were found and beside something else, with it; without those that hardly are."""
+    score = np.array([_ELSE, *(h.score for h in found)]) / _WARMTH
     weight = np.exp(score - score.max())
-    return [(w, h) for w, h in zip((weight / weight.sum()).tolist(), found) if w > 1e-3]
+    return [(w, h) for w, h in zip((weight / weight.sum()).tolist()[1:], found) if w > 1e-3]
 
 
 def _limbs(pairs: Pairs, i: int) -> Limbs:
@@ -131,7 +136,18 @@ def _together(tree: Tree, legs: Pairs, arms: Pairs) -> np.ndarray:
     for start in arms.starts.T:
         apart &= ~_within(tree, legs.base[:, None], start[None])
     score = np.where(apart & np.isfinite(score), score, -np.inf)
-    return score - _HIGHER * _above_arms(tree, legs, arms, score)
+    return score - _HIGHER * _above_arms(tree, legs, arms, score) - _shorter(tree, legs)[:, None]
+
+
+def _shorter(tree: Tree, legs: Pairs) -> np.ndarray:
+    """What it costs legs ``(n,)`` that others, as likely by themselves, are longer: cloth is beside legs, and ends above feet."""
+    ways = np.log(np.maximum((tree.lengths + tree.reach)[legs.starts].mean(1), 1e-12))
+    other = (legs.base[:, None] == legs.base[None]) & (legs.starts[:, None, :, None] != legs.starts[None, :, None]).all(
+        (2, 3)
+    )
+    rival = other & (legs.score[None] > legs.score[:, None] - _NEARLY)
+    longer = np.where(rival, ways[None] - ways[:, None], 0.0).max(1, initial=0.0)
+    return np.clip(longer / 0.1 - 0.5, 0, 3)  # type: ignore[no-any-return]
 
 
 def _above_arms(tree: Tree, legs: Pairs, arms: Pairs, score: np.ndarray) -> np.ndarray:
@@ -199,7 +215,7 @@ def _heads(tree: Tree, names: NameEvidence, legs: Limbs, arms: Limbs) -> list[tu
     chin = (middle - points[joints] @ up) / leg
     score -= 0.2 * face + np.where(np.isfinite(chin), misfit(chin, _FACE), 0.0)
     good = (rise > -0.12) & (rise < 0.9) & (np.abs(aside) < 0.12)
-    found = [(int(j), float(v)) for j, v in zip(joints[good], score[good])]
+    found = [(int(j), _HEADS * float(v)) for j, v in zip(joints[good], score[good])]
     found.sort(key=lambda f: -f[1])
     return [*found[:3], (None, _NO_HEAD)]
 

@@ -41,13 +41,27 @@ class Template:
 ARM = Template("collarbone", parts.ARM, (np.log(1.13), 0.2), (np.log(0.33), 0.4), (np.log(0.36), 0.35))
 LEG = Template("hip helper", parts.LEG, (0.0, 0.17), (np.log(0.24), 0.45), (np.log(0.12), 0.45))
 
+_EVEN = 0.03  # of a step's logarithm
 _DEEP = 13  # joints below a limb's first that are looked at
 _MOST_BEFORE, _MOST_BROTHERS, _MOST_NODES = 4, 24, 300
-_KEPT = 14  # ways to see one chain
+_KEPT, _RIVALS = 14, 12  # ways to see one chain, and two beside each other
+_UNEVEN_BEND, _WRIST = np.radians(12), np.radians(20)
 _BENT = np.radians(1.0)  # root mean square; what turns its bone by less is still
 _STRAIGHT = 0.02  # radians that roll bones are off the line at most
 _ROLLS = np.log([0.65, 0.19, 0.12, 0.04])
 _BEFORE = {LEG: np.log([0.9, 0.08, 0.015, 0.005]), ARM: np.log([0.32, 0.55, 0.11, 0.02])}
+# Per number of joints of a chain: the places of a limb's first and middle joint in it; its end is the last.
+_PLACES = {
+    depth: np.array(
+        [
+            (first, middle)
+            for first in range(min(depth - 2, _MOST_BEFORE))
+            for middle in range(max(first + 1, depth - 6), min(first + 6, depth - 1))
+        ],
+        dtype=np.int64,
+    ).reshape(-1, 2)
+    for depth in range(3, _DEEP + 2)
+}
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,7 +73,8 @@ class Cuts:
     joints: np.ndarray  # (n, 3)
     before: np.ndarray  # joints between where it hangs and its first
     skipped: np.ndarray  # (n, 2)
-    after: np.ndarray  # the joint that follows the middle one
+    below: np.ndarray  # the joint that follows the first one
+    after: np.ndarray  # and the middle one
     even: np.ndarray  # (n, 2), whether roll bones cut a bone into equal lengths
 
     def __len__(self) -> int:
@@ -94,8 +109,8 @@ def find_pairs(tree: Tree, names: NameEvidence, most: int, moves: Moving | None 
     starts = sorted({c for _, pair in brothers for c in pair})
     cuts = _cuts(tree, starts)
     made = []
-    for template in (LEG, ARM):
-        score = _scores(tree, names, cuts, template) if len(cuts) else np.zeros(0)
+    scores = _scores(tree, names, cuts) if len(cuts) else (np.zeros(0), np.zeros(0))
+    for template, score in zip((LEG, ARM), scores):
         if moves is not None:
             score = score - _still(tree, moves, cuts)
         best = {}
@@ -125,70 +140,127 @@ def _brothers(tree: Tree) -> list[tuple[int, tuple[int, int]]]:
 
 
 def _cuts(tree: Tree, starts: list[int]) -> Cuts:
-    rows, lengths = [], tree.lengths.tolist()
-
-    def even(joints: tuple[int, ...]) -> bool:
-        if len(joints) < 2:
-            return False
-        steps = [lengths[j] for j in joints]
-        return min(steps) > 0.97 * max(steps)
-
+    """All ways to see the chains from some joints on as limbs, in the order of ``starts``."""
+    paths: list[tuple[int, ...]] = []
     for start in starts:
-        base = int(tree.skeleton.parents[start])
-        ways: list[tuple[int, tuple[int, ...]]] = [(start, (start,))]
-        for at, path in ways:
+        ways: list[tuple[int, ...]] = [(start,)]
+        for path in ways:
             if len(ways) > _MOST_NODES:
                 break
-            if len(path) < _DEEP:
-                ways.extend((c, (*path, c)) for c in tree.children[at])
-            for s in range(min(len(path) - 2, _MOST_BEFORE)):
-                for m in range(max(s + 1, len(path) - 6), min(s + 6, len(path) - 1)):
-                    rolls = m - s - 1, len(path) - m - 2
-                    evenly = even(path[s + 1 : m + 1]), even(path[m + 1 :])
-                    rows.append((base, start, path[s], path[m], at, s, *rolls, path[m + 1], *evenly))
-    table = np.array(rows, dtype=np.int64).reshape(-1, 11)
-    return Cuts(table[:, 0], table[:, 1], table[:, 2:5], table[:, 5], table[:, 6:8], table[:, 8], table[:, 9:])
+            if len(path) <= _DEEP:
+                ways.extend((*path, c) for c in tree.children[path[-1]])
+        paths.extend(path for path in ways if len(path) > 2)
+    depths = [len(path) for path in paths]
+    row = np.repeat(np.arange(len(paths)), [len(_PLACES[d]) for d in depths])
+    first, middle = np.concatenate([np.zeros((0, 2), np.int64), *(_PLACES[d] for d in depths)]).T
+    joints = np.array([path + (-1,) * (_DEEP + 1 - len(path)) for path in paths], np.int64).reshape(-1, _DEEP + 1)
+    last = np.array(depths, np.int64)[row] - 1
+    # The longest and the shortest step of what is skipped, from one joint to another.
+    steps, at = np.log(np.maximum(tree.lengths[joints], 1e-12))[row], np.arange(_DEEP + 1)
+    even = np.zeros((len(row), 2), bool)
+    for k, (begin, end) in enumerate(((first + 1, middle), (middle + 1, last))):
+        inside = (at >= begin[:, None]) & (at <= end[:, None])
+        spread = np.where(inside, steps, -np.inf).max(1) - np.where(inside, steps, np.inf).min(1)
+        even[:, k] = (spread < _EVEN) & (end > begin)
+    joints = joints[row]
+    take = lambda places: np.take_along_axis(joints, places[:, None], 1)[:, 0]  # noqa: E731
+    return Cuts(
+        tree.skeleton.parents[joints[:, 0]], joints[:, 0], np.stack([take(first), take(middle), take(last)], axis=1),
+        first, np.stack([middle - first - 1, last - middle - 1], axis=1), take(first + 1), take(middle + 1), even,
+    )  # fmt: skip
 
 
-def _scores(tree: Tree, names: NameEvidence, cuts: Cuts, template: Template) -> np.ndarray:
-    """How well each cut fits a template by itself ``(n,)``; minus infinity where it can't be one."""
+def _scores(tree: Tree, names: NameEvidence, cuts: Cuts) -> tuple[np.ndarray, np.ndarray]:
+    """How well each cut fits a leg and an arm by itself ``(n,)`` each; minus infinity where it can't be one."""
     s, m, e = cuts.joints.T
     points, ways = tree.points, tree.ways
-    upper, lower = np.linalg.norm(points[m] - points[s], axis=1), np.linalg.norm(points[e] - points[m], axis=1)
+    first, second = points[m] - points[s], points[e] - points[m]
+    upper, lower = np.linalg.norm(first, axis=1), np.linalg.norm(second, axis=1)
     limb = upper + lower
+    score = np.zeros(len(cuts))
     with np.errstate(divide="ignore", invalid="ignore"):
-        score = -misfit(np.log(upper / lower), template.halves, 16)
+        halves = np.log(upper / lower)
         # What is skipped lies on the straight line, or is no roll bone: by how much its way is longer.
         for long, a, b in ((upper, s, m), (lower, m, e)):
             slack = np.maximum((ways[b] - ways[a]) / long - 1, 0)
             score -= np.minimum((np.sqrt(2 * slack) / _STRAIGHT) ** 2, 12) / 2
-        score += 0.8 * cuts.even.sum(1)
-        rolls = np.minimum(cuts.skipped, len(_ROLLS) - 1)
-        score += _ROLLS[rolls.max(1)] - 1.2 * (rolls.max(1) - rolls.min(1))
-        bend = rot.angle_between(points[m] - points[s], points[e] - points[m])
-        score += np.minimum(bend / np.radians(4), 1) * 0.7 - np.where(bend > np.radians(110), 3.0, 0.0)
-        # Where a limb is not quite straight, it is bent at a joint that bends, and not at a roll bone.
-        here = rot.angle_between(points[m] - points[tree.skeleton.parents[m]], points[cuts.after] - points[m])
-        score -= 2.5 * ((bend > np.radians(1.5)) & (here < np.radians(0.4)))
-        score += _BEFORE[template][np.minimum(cuts.before, _MOST_BEFORE - 1)]
-        # What is held in a hand may be longer than the hand: the next longest chain counts as well.
-        behind = tree.reach[e] > 0.06 * limb
-        fits = np.min([misfit(np.log(w[e] / limb), template.end) for w in (tree.reach, tree.second)], 0)
-        score -= np.where(behind, np.minimum(fits, 1.6 if template is ARM else 4.5), 0.8)
-        score -= 1.6 * (tree.aside[e] - tree.aside[cuts.start])
+        behind = [np.log(w[e] / limb) for w in (tree.reach, tree.second)]
+    score += 0.8 * cuts.even.sum(1)
+    rolls = np.minimum(cuts.skipped, len(_ROLLS) - 1)
+    most, least = np.maximum(*rolls.T), np.minimum(*rolls.T)
+    score += _ROLLS[most] - 1.2 * (most - least)
+    bend = rot.angle_between(first, second)
+    score += np.minimum(bend / np.radians(4), 1) * 0.7 - np.where(bend > np.radians(110), 3.0, 0.0)
+    # Where a limb is not quite straight, it is bent at a joint that bends, and not at a roll bone.
+    here = rot.angle_between(points[m] - points[tree.skeleton.parents[m]], points[cuts.after] - points[m])
+    score -= 2.5 * ((bend > np.radians(1.5)) & (here < np.radians(0.4)))
+    score -= 1.6 * (tree.aside[e] - tree.aside[cuts.start])
+    score -= _unlikely_ends(tree)[e] + _goes_on(tree, cuts)
     score -= 2.0 * ((tree.lengths[e] < 1e-3 * limb) & (tree.reach[e] < 1e-3 * limb))  # a socket, no end of a limb
-    branches = _branches(tree, e)
+    branches = _branches(tree)[e]
     score -= 1.0 * ((branches == 1) & (tree.levels[e] > 2))
-    if template is ARM:
-        score += np.where((branches >= 3) & (fits < 1.6), 1.5, np.where(branches == 1, -0.4, 0.0))
-    else:
-        score += np.where(behind, np.where(_turned(tree, m, e), 0.9, -0.5), 0.0) - np.where(
-            (branches >= 4) & (fits < 1.6), 1.0, 0.0
-        )
-    for column, part in zip(cuts.joints.T, template.parts):
-        score += 0.8 * names.weights(part)[column]
-    good = (np.minimum(upper, lower) > 0.16 * limb) & (limb > 0)
-    return np.where(good & np.isfinite(score), score, -np.inf)
+    goes_on = tree.next[e] >= 0
+    turn = rot.angle_between(second, np.where(goes_on[:, None], points[tree.next[e]], tree.ends[e]) - points[e])
+    good = (np.minimum(upper, lower) > 0.16 * limb) & (limb > 0) & np.isfinite(score)
+    made = []
+    for template in (LEG, ARM):
+        own = score - misfit(halves, template.halves, 16) + _BEFORE[template][np.minimum(cuts.before, _MOST_BEFORE - 1)]
+        # What is held in a hand may be longer than the hand: the next longest chain counts as well.
+        fits = np.minimum(*(misfit(b, template.end) for b in behind))
+        is_behind = tree.reach[e] > 0.06 * limb
+        own -= np.where(is_behind, np.minimum(fits, 1.6 if template is ARM else 4.5), 0.8)
+        if template is ARM:
+            # Elbows are bent in a rest pose rather than wrists.
+            own -= np.where(goes_on, np.minimum((turn / _WRIST) ** 2, 2) / 2, 0.0)
+            own += np.where((branches >= 3) & (fits < 1.6), 1.5, np.where(branches == 1, -0.4, 0.0))
+        else:
+            own += np.where(is_behind, np.where(turn > np.radians(35), 0.9, -0.5), 0.0)
+            own -= 1.0 * ((branches >= 4) & (fits < 1.6))
+        for column, part in zip(cuts.joints.T, template.parts):
+            own += 0.8 * names.weights(part)[column]
+        made.append(np.where(good & np.isfinite(own), own, -np.inf))
+    return made[0], made[1]
+
+
+def _unlikely_ends(tree: Tree) -> np.ndarray:
+    """What it costs that a limb ends in a joint ``(joints,)``, by the twist helpers that stand along bones.
+
+    A joint with helpers along its bone is no end of a limb, and nor is a helper, or a roll bone that stands where one does.
+    """
+    parents, cost = tree.skeleton.parents, np.zeros(len(tree.sizes))
+    leaves = np.flatnonzero((tree.sizes == 1) & (parents >= 0))
+    tops = parents[leaves]
+    after = tree.next[tops]
+    bones, out = tree.points[after] - tree.points[tops], tree.points[leaves] - tree.points[tops]
+    long = np.maximum(tree.lengths[after], 1e-12)
+    share = np.einsum("ni,ni->n", out, bones) / long**2
+    aside = np.linalg.norm(out - share[:, None] * bones, axis=1)
+    beside = (leaves != after) & (aside < 0.01 * long) & (share > 0.05)
+    helpers = beside & (share < 0.95)
+    cost[leaves[helpers]] = 4.0
+    cost[tops[helpers]] += 2.0
+    behind = tree.next[after]
+    straight = rot.angle_between(bones, tree.points[behind] - tree.points[after]) < np.radians(1)
+    alone = np.array([len(tree.children[j]) == 1 for j in after.tolist()], bool)
+    cost[after[beside & ~helpers & (share < 1.01) & straight & alone]] += 3.0
+    return cost
+
+
+def _goes_on(tree: Tree, cuts: Cuts) -> np.ndarray:
+    """What it costs ``(n,)`` that the even steps of roll bones go on before a limb or behind it."""
+    s, m, e = cuts.joints.T
+    parents, after = tree.skeleton.parents, np.maximum(tree.next[e], 0)
+    cost = np.zeros(len(cuts))
+    for rolls, outer, inner, joints in (
+        (cuts.skipped[:, 0], s, cuts.below, (parents[s], s, m)),
+        (cuts.skipped[:, 1], after, e, (m, e, after)),
+    ):
+        a, b, c = (tree.points[j] for j in joints)
+        straight = rot.angle_between(b - a, c - b) < np.radians(1)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            even = np.abs(tree.lengths[outer] / tree.lengths[inner] - 1) < 0.03
+        cost += 2.5 * ((rolls > 0) & even & straight & (tree.next[e] >= 0 if outer is after else outer >= 0))
+    return cost
 
 
 def _still(tree: Tree, moves: Moving, cuts: Cuts) -> np.ndarray:
@@ -200,18 +272,14 @@ def _still(tree: Tree, moves: Moving, cuts: Cuts) -> np.ndarray:
     return cost + np.minimum(skipped / (3 * _BENT), 2.5)
 
 
-def _branches(tree: Tree, joints: np.ndarray) -> np.ndarray:
-    """How many chains with a length of their own begin at each of ``joints``, or in the palm that follows it."""
-    count = np.array([sum(tree.lengths[c] + tree.reach[c] > 1e-9 for c in children) for children in tree.children])
-    inside = np.array([max((count[c] for c in children), default=0) for children in tree.children])
-    return np.maximum(count, inside)[joints]
-
-
-def _turned(tree: Tree, middle: np.ndarray, end: np.ndarray) -> np.ndarray:
-    """Whether what follows the end of a limb turns off from its lower bone by more than 35 degrees."""
-    points = tree.points
-    after = np.where((tree.next[end] >= 0)[:, None], points[tree.next[end]], np.nan_to_num(tree.ends[end], nan=0.0))
-    return rot.angle_between(points[end] - points[middle], after - points[end]) > np.radians(35)
+def _branches(tree: Tree) -> np.ndarray:
+    """How many chains with a length of their own begin at each joint ``(joints,)``, or in the palm that follows it."""
+    parents, count = tree.skeleton.parents, np.zeros(len(tree.sizes), int)
+    own = (tree.lengths + tree.reach > 1e-9) & (parents >= 0)
+    np.add.at(count, parents[own], 1)
+    inside = np.zeros(len(count), int)
+    np.maximum.at(inside, parents[parents >= 0], count[parents >= 0])
+    return np.maximum(count, inside)
 
 
 def _straight_on(tree: Tree, joints: np.ndarray) -> np.ndarray:
@@ -227,16 +295,13 @@ def _straight_on(tree: Tree, joints: np.ndarray) -> np.ndarray:
 
 def _like_it(tree: Tree, starts: np.ndarray) -> np.ndarray:
     """How many more chains than one hang beside some that are as long and have as many joints: a skirt, or fingers (at most 3)."""
-    count = {}
-    for start in set(starts.tolist()):
-        base = int(tree.skeleton.parents[start])
-        way = tree.step(base, start)
-        alike = sum(
-            tree.levels[c] == tree.levels[start] and abs(tree.step(base, c) - way) < 0.1 * way
-            for c in tree.children[base]
-        )
-        count[start] = min(max(alike - 2, 0), 3)
-    return np.array([count[s] for s in starts.tolist()])
+    firsts, back = np.unique(starts, return_inverse=True)
+    parents = tree.skeleton.parents
+    beside = parents[None] == parents[firsts][:, None]
+    ways = tree.lengths + tree.reach
+    alike = beside & (tree.levels[None] == tree.levels[firsts][:, None])
+    alike &= np.abs(ways[None] - ways[firsts][:, None]) < 0.1 * ways[firsts][:, None]
+    return np.clip(alike.sum(1) - 2, 0, 3)[back]
 
 
 def _paired(
@@ -249,34 +314,34 @@ def _paired(
     template: Template,
     most: int,
 ) -> Pairs:
-    """The pairs of cuts that are most alike and fit best, one partner for each (Pairs), best first."""
-    points, found = tree.points, []
-    lengths = np.log(np.maximum(np.linalg.norm(np.diff(points[cuts.joints], axis=1), axis=2), 1e-12))
+    """The pairs of cuts that are most alike and fit best (Pairs), best first."""
+    points = tree.points
+    bones = np.diff(points[cuts.joints], axis=1)
+    lengths = np.log(np.maximum(np.linalg.norm(bones, axis=2), 1e-12))
+    bends = rot.angle_between(bones[:, 0], bones[:, 1]) / _UNEVEN_BEND
+    counts = np.concatenate([cuts.before[:, None], cuts.skipped], axis=1)
+    found: list[tuple[np.ndarray, ...]] = [(np.zeros(0), np.zeros(0, int), np.zeros(0, int))]
     for _, (a, b) in brothers:
         here, there = best[a], best[b]
         if not len(here) or not len(there):
             continue
-        unlike = np.abs(lengths[here][:, None] - lengths[there][None]).sum(2) / 0.1
-        unlike = np.minimum(unlike**2, 30) / 2
-        for of in (cuts.before, cuts.skipped[:, 0], cuts.skipped[:, 1]):
-            unlike += 1.5 * (of[here][:, None] != of[there][None])
+        unlike = np.abs(lengths[here][:, None] - lengths[there][None]).sum(2) / 0.12
+        unlike = np.minimum(unlike**2, 20) / 2
+        unlike += np.minimum((bends[here][:, None] - bends[there][None]) ** 2, 4) / 2
+        unlike += 1.5 * (counts[here][:, None] != counts[there][None]).sum(2)
         total = (score[here][:, None] + score[there][None]) * 0.65 - unlike
-        partner = np.argmax(total, axis=1)
-        found.extend(
-            (float(total[i, k]), int(here[i]), int(there[k]))
-            for i, k in enumerate(partner)
-            if total[i, k] == total[:, k].max()
-        )
-    found.sort(key=lambda f: (-f[0], f[1], f[2]))
-    first, second = (np.array([f[k] for f in found], dtype=np.int64) for k in (1, 2))
-    joints = np.stack([cuts.joints[first], cuts.joints[second]], axis=1) if found else np.zeros((0, 2, 3), int)
-    total = np.array([f[0] for f in found])
-    if found:
+        close = np.argsort(-total, axis=None, kind="stable")[:_RIVALS]
+        found.append((total.flat[close], here[close // len(there)], there[close % len(there)]))
+    total, first, second = (np.concatenate(column) for column in zip(*found))
+    order = np.lexsort((second, first, -total))
+    total, first, second = total[order], first[order], second[order]
+    joints = np.stack([cuts.joints[first], cuts.joints[second]], axis=1)
+    if len(total):
         apart = np.linalg.norm(points[joints[:, 0, 0]] - points[joints[:, 1, 0]], axis=1) / 2
         limb = np.linalg.norm(np.diff(points[joints], axis=2), axis=3).sum((1, 2)) / 2
         with np.errstate(divide="ignore"):
             total = total - misfit(np.log(apart / limb), template.apart)
-        total += 0.7 * np.array([names.opposite(a, b) for a, b in joints[:, :, 0]])
+        total += 0.7 * names.opposite(*joints[:, :, 0].T)
         total -= 0.6 * _like_it(tree, cuts.start[first])
         if template is ARM:
             total -= _straight_on(tree, joints) * (cuts.before[first] > 0)

@@ -9,4 +9,3 @@ LEG = ("thigh", "shin", "foot")
 NEXT = dict(pair for limb in (ARM, LEG) for pair in pairwise(limb))  # from a limb's bone to where it ends
 SIDES = ("left", "right")
 REQUIRED = ("hips", "spine", "head", *(f"{side} {part}" for side in SIDES for part in (*ARM, *LEG)))
-SURE = 0.8  # the least certainty of what need not be looked at

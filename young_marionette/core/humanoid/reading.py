@@ -14,6 +14,7 @@ import numpy as np
 
 from .. import rotations as rot
 from .beside import tell_beside
+from .certainty import MOST, calibrated, supported
 from .creatures import four_legs, no_legs
 from .facing import Facing, find_facing
 from .hands import find_fingers
@@ -135,7 +136,7 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: M
     _add_helpers(tree, names, parts, sure)
     above = skeleton.ancestors(common)
     if above:
-        parts["root"], sure["root"] = (above[-1],), 0.9
+        parts["root"], sure["root"] = (above[-1],), 1.0
     named = {
         part: float(
             np.mean(
@@ -146,7 +147,7 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: M
     }
     for part in parts:
         sided = frame.likely if part.startswith((LEFT, RIGHT)) else 1.0
-        sure[part] = float(np.clip(sure[part] * sided + 0.02 * named[part], 0.05, 0.97 + 0.02 * named[part]))
+        sure[part] = MOST * supported(calibrated(sure[part]), named[part]) * sided
     sure = {part: sure[part] for part in parts}
     up = frame.up
     thigh, shin, foot = legs.joints[0].tolist()
@@ -204,22 +205,35 @@ def _add_limbs(
         apart = across[0] - across[1]
         lateral = apart[int(np.argmax(np.abs(apart) > 1e-6 * tree.reach.max()))]
         order = (0, 1) if lateral > 0 else (1, 0)
+        seen = _seen(weighed, template)
+        fingers = find_fingers(tree, names, [(int(j[1]), int(j[2])) for j in pair.joints]) if template is ARM else None
         for side, i in zip((LEFT, RIGHT), order):
             said = names.sides[pair.joints[i, 0]]
             votes += 0 if said is None else 1 if said == side else -1
             runs = _limb_runs(tree, names, pair.starts[i], pair.joints[i].tolist(), template)
             parts.update({f"{side} {part}": run for part, run in runs.items() if run})
-            sure.update(dict.fromkeys((f"{side} {part}" for part in runs), _seen(weighed, template, pair.joints[i])))
+            joints = pair.joints[i].tolist()
+            limb = seen.get(tuple(joints), 0.0)
+            sure.update(dict.fromkeys((f"{side} {part}" for part in runs), limb))
             for k, part in enumerate(template.parts):
-                sure[f"{side} {part}"] = _seen(weighed, template, pair.joints[i], k)
+                sure[f"{side} {part}"] = seen.get((k, joints[k]), 0.0)
+            if fingers:
+                parts.update({f"{side} {part}": run for part, run in fingers[i][0].items()})
+                sure.update({f"{side} {part}": limb * share for part, share in fingers[i][1].items()})
     return votes < 0
 
 
-def _seen(weighed: Weighed, template: Template, limb: np.ndarray, k: int | None = None) -> float:
-    """How likely the hypotheses are that see a limb's joints ``(3,)``, or its joint ``k``, as this one does."""
-    pairs = ((w, h.legs if template is LEG else h.arms) for w, h in weighed)
-    which = slice(None) if k is None else k
-    return sum(w for w, p in pairs if p is not None and any(np.all(j[which] == limb[which]) for j in p.joints))
+def _seen(weighed: Weighed, template: Template) -> dict[tuple[int, ...], float]:
+    """How likely the hypotheses are that see a limb in three joints, or one of those as its ``k``-th ``(k, joint)``."""
+    share: dict[tuple[int, ...], float] = {}
+    for weight, hypothesis in weighed:
+        pair = hypothesis.legs if template is LEG else hypothesis.arms
+        if pair is not None:
+            limbs = pair.joints.tolist()
+            keys = {tuple(limb) for limb in limbs} | {(k, j) for limb in limbs for k, j in enumerate(limb)}
+            for key in keys:
+                share[key] = share.get(key, 0.0) + weight
+    return share
 
 
 def _limb_runs(
@@ -236,8 +250,6 @@ def _limb_runs(
     if template is LEG:
         runs.pop(template.before)
         runs["toes"] = tree.chain(end)[1:]
-    else:
-        runs.update(find_fingers(tree, names, end, middle))
     return runs
 
 
@@ -265,4 +277,4 @@ def _add_helpers(tree: Tree, names: NameEvidence, parts: dict[str, tuple[int, ..
                     helpers.append((share, joint))
             if helpers:
                 parts[f"{side} {part} twist"] = tuple(j for _, j in sorted(helpers))
-                sure[f"{side} {part} twist"] = 0.8
+                sure[f"{side} {part} twist"] = 1.0

@@ -90,17 +90,23 @@ class NameEvidence:
         said = [tuple(w for w in words if w not in idle) for words in self.words]
         self.parts = [parts_of(w, known) for w in said]
         self.sides = [side_of(w, known) for w in said]
+        self._speaking = [j for j, of in enumerate(self.parts) if of]
         self._weights: dict[str, np.ndarray] = {}
+        sides = {None: 0, LEFT: 1, RIGHT: -1}
+        numbers: dict[tuple[str, ...], int] = {}
+        self._sided = np.array([sides[s] for s in self.sides])
+        self._keys = np.array([numbers.setdefault(self.key(j), len(numbers)) for j in range(len(self.words))])
 
     def weights(self, part: str) -> np.ndarray:
         """``weight`` of every joint for one part ``(joints,)``."""
         if part not in self._weights:
-            self._weights[part] = np.array([self.weight(j, part) for j in range(len(self.words))])
+            self._weights[part] = np.zeros(len(self.words))
+            self._weights[part][self._speaking] = [self.weight(j, part) for j in self._speaking]
         return self._weights[part]
 
-    def opposite(self, a: int, b: int) -> bool:
-        """Whether two names differ in nothing but their sides."""
-        return {self.sides[a], self.sides[b]} == {LEFT, RIGHT} and self.key(a) == self.key(b)
+    def opposite(self, a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        """Whether two names each (of joints ``(n,)``) differ in nothing but their sides ``(n,)``."""
+        return (self._sided[a] * self._sided[b] < 0) & (self._keys[a] == self._keys[b])  # type: ignore[no-any-return]
 
     def weight(self, joint: int, *parts: str) -> float:
         """How far the joint's name speaks for one of ``parts``: 1 fully, 0 silent, -1 for others."""

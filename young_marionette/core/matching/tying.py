@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..humanoid.beside import TAIL
-from ..humanoid.parts import REQUIRED, SIDES, SURE
+from ..humanoid.certainty import SURE, supported
+from ..humanoid.parts import REQUIRED, SIDES
 from ..humanoid.words import FINGERS
 
 if TYPE_CHECKING:
@@ -78,7 +79,7 @@ def _string(part: str, source: Skeleton, source_body: Body, target: Skeleton, ta
         named = "rig" if target_body.tabled else "source"
         reason = f"the {named}'s file names this bone in its table of humanoid bones, and {place}"
     elif min(said) > 0:
-        certainty, reason = min(0.99, certainty + 0.1), f"both names mean the {_plain(part)}, and {place}"
+        certainty, reason = supported(certainty), f"both names mean the {_plain(part)}, and {place}"
     elif max(said) > 0 and min(said) >= 0:
         reason = f"{place}; one name means the {_plain(part)}, the other says nothing"
     elif min(said) < 0:
@@ -107,14 +108,14 @@ def _helper_string(
         return None
     if len(source_run) == len(target_run):
         return String(
-            name, _names(source, source_run), _names(target, target_run), 0.85, "twist helpers at the same bone"
+            name, _names(source, source_run), _names(target, target_run), SURE, "twist helpers at the same bone"
         )
     lead = source_body.parts[part][:1]
     return String(
         name,
         _names(source, lead),
         _names(target, target_run),
-        0.85,
+        SURE,
         "helpers follow the twist by their share of the bone's length",
     )
 

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from ..humanoid.reading import Body
 
 
+_BESIDE = 0.005  # of the height: what is no part of the body hides none of it
+
 PERFORMER, MARIONETTE, BAKED = "performer", "marionette", "baked"
 
 
@@ -48,9 +50,10 @@ class Bones:
     @classmethod
     def of(cls, skeleton: Skeleton, body: Body | None, height: float) -> Bones:
         """The bones worth drawing of a figure ``height`` metres tall: not those without length, nor the
-        one that leads up from a root on the floor."""
-        hidden = set(body.parts.get("root", ())) if body else set()
+        ones that lead up from roots on the floor."""
+        hidden = set(skeleton.ancestors(body.parts["hips"][0])) if body else set()
         trunk = {j for part in ("hips", "spine") for j in body.parts.get(part, ())} if body else set()
+        beside = {j for joints in body.beside.values() for j in joints} if body else set()
         start, end, tips, radius = [], [], [], []
         thickness = _thickness(skeleton, body)
         for joint, parent in enumerate(skeleton.parents):
@@ -59,7 +62,8 @@ class Bones:
                 start.append(parent)
                 end.append(joint)
                 tips.append(np.zeros(3))
-                radius.append(min(thickness[parent] * height, (0.42 if parent in trunk else 0.22) * length))
+                thick = min(thickness[parent], thickness[joint]) if joint in beside else thickness[parent]
+                radius.append(min(thick * height, (0.42 if parent in trunk else 0.22) * length))
             tip = skeleton.tips[joint]
             if np.isfinite(tip[0]) and np.linalg.norm(tip) > 0.004 * height:
                 start.append(joint)
@@ -100,6 +104,9 @@ def _thickness(skeleton: Skeleton, body: Body | None) -> np.ndarray:
         plain = part.split(" ", 1)[1] if part.startswith(("left ", "right ")) else part
         for joint in run:
             result[joint] = shares.get(plain, 0.0085)
+    for joints in (body.beside if body else {}).values():
+        for joint in joints:
+            result[joint] = min(result[joint], _BESIDE)
     return result
 
 

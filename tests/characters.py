@@ -392,6 +392,49 @@ def character(rng, words=None, extras=1.0, bare=False, performer=False, rest=Non
     return _finish(m, p, rest, words, plan)
 
 
+def creature(rng, words=None):
+    """A Character at random that stands on four legs: its forelegs are its arms, as ``humanoid.reading`` has it."""
+    m, u = _Maker(rng), rng.uniform
+    tall, long, wide = u(0.3, 1.1), u(0.8, 1.6), u(0.1, 0.22)
+    top = m.add("root", None, np.zeros(3)) if m.chance(0.5) else None
+    hips = m.add("hips", top, [0, tall * u(0.95, 1.1), -0.5 * tall * long])
+    at, count, start = hips, int(rng.integers(2, 6)), m.points[hips].copy()
+    steps = np.linspace(0, 1, count + 1)[1:]
+    for share in steps:
+        at = m.add("spine", at, start + share * np.array([0, u(-0.05, 0.08), long]) * tall)
+    chest, neck = at, int(rng.integers(1, 4))
+    way = rot.normalise(np.array([0, u(0.2, 1.2), 1])) * u(0.3, 0.7) * tall
+    for n in range(neck):
+        at = m.add("neck", at, m.points[chest] + way * (0.15 + n / neck))
+    head = m.add("head", at, m.points[chest] + 1.15 * way)
+    m.add("jaw", head, m.points[head] + np.array([0, -0.03, 0.12]) * tall)
+    for sign in (1, -1) if m.chance(0.6) else ():
+        m.chain("ear", head, m.points[head] + np.array([sign * 0.05, 0.08, 0]) * tall, [0.06 * tall * _Y])
+    if m.chance(0.8):
+        m.chain("tail", hips, start + [0, 0, -0.1 * tall], [[0, -0.04 * tall, -0.1 * tall]] * int(rng.integers(1, 9)))
+    paws, shoulder = m.chance(0.7), m.chance(0.6)
+    half, knee = u(0.42, 0.5), u(0.05, 0.25)
+    for side, sign in SIDES:
+        for parts, base, places in (
+            (("thigh", "shin", "foot"), hips, [(0, -0.08, 0), (0, -half, knee), (0, -0.86, -knee)]),
+            (("upper arm", "forearm", "hand"), chest, [(0, -0.12, 0), (0, -0.5, -0.6 * knee), (0, -0.88, 0.1 * knee)]),
+        ):
+            above, origin = base, m.points[base] * [0, 1, 1]
+            if base == chest and shoulder:
+                above = m.add(f"{side} collarbone", base, origin + np.array([sign * 0.5 * wide, 0.05, -0.05]) * tall)
+            for part, place in zip(parts, places):
+                stands = np.array(
+                    [sign * wide, place[1] * origin[1] / tall, place[2]]
+                )  # on the floor, however high its base
+                above = m.add(f"{side} {part}", above, origin + stands * tall)
+            toe = m.points[above] * [1, 0, 1] + np.array([0, 0.02, 0.1]) * tall
+            if paws:
+                m.add("toe", above, toe)
+            else:
+                m.tips[above] = toe - m.points[above]
+    return _finish(m, {"leg": tall}, "four legs", words, {"tall": tall})
+
+
 def _finish(m, p, rest, words, plan):
     rng, count = m.rng, len(m.points)
     order = _shuffled(m.parents, rng)

@@ -291,8 +291,12 @@ class OtherShapes(Case):
                 s = replace(s, offsets=np.where((s.parents < 0)[:, None], rot.rotate(turn, s.offsets), s.offsets),
                             rest=np.where((s.parents < 0)[:, None], turn, s.rest))  # fmt: skip
                 placed = place_figure(s)
-                self.assertIsNone(placed.body)
-                self.assertEqual([o.code for o in placed.oddities], ["four legs"])
+                self.assertEqual((placed.body.kind, placed.oddities), ("four legs", ()))
+                whole = self.quadruped(True).names
+                parts = {p: [whole[j] for j in run] for p, run in placed.body.parts.items()}
+                self.assertEqual((parts["left thigh"], parts["left hand"]), (["left hind thigh"], ["left fore paw"]))
+                self.assertEqual((parts["head"], parts["neck"]), (["head"], ["neck"]))
+                self.assertEqual([whole[j] for j in placed.body.beside["tail"]], ["tail 1", "tail 2"])
                 points = place_skeleton(s, placed.placement).rest_world[0]
                 low = np.argsort(points[:, 1])[:4].tolist()
                 self.assertEqual(

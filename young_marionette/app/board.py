@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ..core.humanoid.beside import KINDS
-from ..core.humanoid.parts import REQUIRED
+from ..core.humanoid.parts import FOUR_LEGS, REQUIRED
 from ..core.scene.flat import chosen_joints, laid_out, nearest
 from . import theme
 from .board_cursor import BoardCursor
@@ -103,10 +103,14 @@ class StringBoard(QWidget):
 
     def _fit(self, entry, box):
         """Places of all joints, which are shown, and which of those are the body's: ``(places (joints, 2), shown, own)``."""
-        skeleton = entry.placed_skeleton
-        shown, own = chosen_joints(skeleton, entry.figure.body, REGIONS[self.region], self.hidden)
+        skeleton, body = entry.placed_skeleton, entry.figure.body
+        shown, own, held = chosen_joints(skeleton, body, REGIONS[self.region], self.hidden)
         sides = box.left(), box.top(), box.width(), box.height()
-        return laid_out(skeleton, own, sides, of_hand=self.region in HANDS), shown, own
+        return (
+            laid_out(skeleton, held, sides, self.region in HANDS, body is not None and body.kind == FOUR_LEGS),
+            shown,
+            own,
+        )
 
     def place(self, side, name):
         """Where a bone of ``"source"`` or ``"rig"`` is on the board (QPointF)."""

@@ -242,7 +242,6 @@ def _strings(pairing):
             "source": list(s.source),
             "target": list(s.target),
             "certainty": round(s.certainty, 3),
-            "sure": s.sure,
             "sure": bool(s.sure),
             "reason": s.reason,
         }
@@ -354,7 +353,8 @@ def print_pairing(source, rig, pairing):
         if loose:
             say(f"Untied in {name}: {', '.join(loose)}")
     tied = {s.part for s in pairing.strings}
-    loose = [p for p in OPTIONAL if p not in tied and p != "root"]
+    seen = {p for e in (source, rig) if e.figure.body is not None for p in e.figure.body.parts}
+    loose = [p for p in OPTIONAL if p not in tied and p in seen and p != "root"]
     if loose:
         say(f"Optional parts without a string: {', '.join(loose)}")
     worst = max(pairing.limbs, key=lambda limb: limb.angle, default=None)

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from ..core.errors import InputError
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
+from ..core.findings import Finding, finding
+from ..core.humanoid.parts import FOUR_LEGS, REQUIRED
 from ..core.humanoid.reading import Body
 from ..core.matching.stance import Stance, limbs_left, match
 from ..core.matching.tying import String, missing, tie
@@ -103,10 +105,31 @@ class Pairing:
 
 
 def pair(source: Entry, rig: Entry) -> Pairing:
-    """Tie and match two entries by itself (a Pairing); InputError where one has no readable body."""
+    """Tie and match two entries by itself (a Pairing); InputError where one has no readable body, or they are unlike."""
     a, b = source.placed_skeleton, rig.placed_skeleton
-    strings = tie(a, _body_of(source, "source"), b, _body_of(rig, "rig"))
+    own, other = _body_of(source, "source"), _body_of(rig, "rig")
+    if own.kind != other.kind:
+        raise InputError(finding_words(unlike(source, rig)).text)
+    strings = tie(a, own, b, other)
     return Pairing(a, b, strings, match(strings, a, b))
+
+
+def untied_pair(source: Entry, rig: Entry) -> Pairing:
+    """Two entries whose bodies are unlike, or can't be read: without strings, to be tied part by part. Only hips are needed."""
+    a, b = source.placed_skeleton, rig.placed_skeleton
+    return Pairing(a, b, (), match((), a, b), absent=tuple(part for part in REQUIRED if part != "hips"))
+
+
+def unlike(source: Entry, rig: Entry) -> Finding:
+    """Why two entries can't be tied by themselves: one of them stands on four legs."""
+    four = [e.name for e in (source, rig) if e.figure.body is not None and e.figure.body.kind == FOUR_LEGS]
+    return finding("unlike bodies", four=four[0] if four else "")
+
+
+def are_unlike(source: Entry, rig: Entry) -> bool:
+    """Whether both have bodies, of unlike kinds."""
+    bodies = source.figure.body, rig.figure.body
+    return None not in bodies and len({body.kind for body in bodies if body is not None}) > 1
 
 
 def _body_of(entry: Entry, side: str) -> Body:

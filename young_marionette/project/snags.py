@@ -19,6 +19,7 @@ from .bakes import is_current
 from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SetTransfer, SwapSides, TieAll
 from .deviation import known_deviation
 from .entry import CLIP
+from .pairing import are_unlike, unlike
 from .planting import clears, hands_of, plants
 from .stringing import nearly_fits
 
@@ -143,6 +144,8 @@ def _mend(entry: Entry, odd: Finding) -> Correct | Remove | None:
 
 
 def _tied(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[Snag]:
+    if not pairing.strings and are_unlike(source, rig):
+        yield Snag("string", unlike(source, rig), True)
     for part in missing(pairing.strings, pairing.absent):
         places = [e.name for e in (source, rig) if e.figure.body is None or part not in e.figure.body.parts]
         mend = None if places else TieAll(only_untied=True)

@@ -7,6 +7,8 @@ from typing import NamedTuple
 
 from ..core.figure.facts import Arms, RestPose
 from ..core.findings import Fact, Finding
+from ..core.humanoid.beside import ARMS, TAIL, WING
+from ..core.humanoid.parts import FOUR_LEGS
 from .findings import counted
 
 
@@ -41,7 +43,12 @@ def rest_pose_words(pose: RestPose | None) -> str:
     """A rest pose in words, such as ``seated, arms hanging``."""
     if pose is None:
         return "unknown"
-    arms = {Arms.HANGING: "arms hanging", Arms.RAISED: "arms raised", Arms.NONE: "no arms"}.get(pose.arms, pose.arms)
+    arms = {
+        Arms.HANGING: "arms hanging",
+        Arms.RAISED: "arms raised",
+        Arms.NONE: "no arms",
+        Arms.FORELEGS: "standing on four legs",
+    }.get(pose.arms, pose.arms)
     return f"seated, {arms}" if pose.seated else str(arms)
 
 
@@ -85,6 +92,7 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "all names": "all names begin with it",
     "skin": lambda s: f"skinned to {counted(s['joints'], 'joint')}, in {counted(s['materials'], 'material')}",
     "levels": _levels,
+    "seen body": "what limbs there are, and how they stand",
     "seen beside": "names, places and what hangs where",
     "siblings": lambda s: (
         f"{s['count']} more in the library with this skeleton" if s["count"] else "no other file has this skeleton"
@@ -103,6 +111,14 @@ def _bind(fact: Fact) -> str:
     return "the skin compared with the joints at rest"
 
 
+_MORE = {ARMS: "more than two arms", WING: "wings", TAIL: "a tail"}
+
+
+def _limbs(fact: Fact) -> str:
+    kind = "on four legs" if fact["kind"] == FOUR_LEGS else "on two legs"
+    return ", ".join([kind, *([] if fact["arms"] else ["no arms"]), *(_MORE[kind] for kind in fact["more"])])
+
+
 def _names(names: list[str]) -> str:
     return ", ".join(names[:4]) + (", …" if len(names) > 4 else "")
 
@@ -116,6 +132,7 @@ _FACTS: dict[str, tuple[str, Value, Value | None]] = {
     "height": ("Height", lambda f: f"{f['metres']:.2f} m", None),
     "rest pose": ("Rest pose", lambda f: rest_pose_words(f["pose"]), None),
     "name prefix": ("Name prefix", lambda f: f["prefix"] or "none", None),
+    "limbs": ("Limbs", _limbs, None),
     "beside": ("Beside the body", lambda f: ", ".join(f"{kind} {n}" for kind, n in f["kinds"].items()), None),
     "rate": ("Rate", lambda f: f"{f['rate']:g} fps", lambda f: f"a frame every {1000 / f['rate']:.2f} ms"),
     "length": ("Length", lambda f: f"{f['seconds']:.2f} s", _length),

@@ -87,9 +87,9 @@ _WORDS: dict[str, tuple[Any, str]] = {
     # of skeletons
     "no body": ("No body with two legs can be seen in this skeleton.", _OTHER_FILE),
     "no legs": ("No legs can be seen in this skeleton, only arms.", _OTHER_FILE),
-    "four legs": (
-        "This skeleton stands on four legs: it is no body that a person's motion could go onto.",
-        _OTHER_FILE,
+    "unlike bodies": (
+        "{four} stands on four legs, and the other on two: nothing is tied automatically.",
+        "Tie the parts that should follow, one by one, in String; hips are needed.",
     ),
     "declared up": (
         "The file says that {declared} is up, and the figure stands along {seen}.",

@@ -121,6 +121,11 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "Adapt it, to use what was tied there.",
         "Adapt",
     ),
+    "unlike bodies": (
+        "{four} stands on four legs, and the other figure on two: nothing is tied automatically.",
+        "Tie the parts that should follow, one by one; the hips are needed.",
+        "",
+    ),
     "no string": ("The {part} has no string.", _untied, lambda f: "" if f["lacking"] else "Tie"),
     "guess": (_guess, "Look at it on the board; tie it by hand if it is right.", ""),
     "different parts": (

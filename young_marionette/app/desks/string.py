@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHeaderView, QSplitt
 from ...core.humanoid.parts import REQUIRED
 from ...core.matching.tying import OPTIONAL, mirror_part
 from ...project.commands import DeclareAbsent, Lock, TieAll, TieBones, Untie
-from ...wording.findings import certainty_words
+from ...project.pairing import are_unlike, unlike
+from ...wording.findings import certainty_words, finding_words
 from ...wording.snags import origin_words
 from .. import theme
 from ..board import REGIONS, StringBoard
@@ -38,6 +39,10 @@ class StringTable(QAbstractTableModel):
             parts = [*wanted, *(p for p in tied if p not in wanted)]
             self.rows = [(part, tied.get(part)) for part in parts]
         self.endResetModel()
+
+    def _not_tied(self, part):
+        bodies = [e.figure.body for e in (self.state.source_entry, self.state.rig_entry)]
+        return "not needed" if all(body and part in body.parts for body in bodies) else "absent"
 
     def rowCount(self, _parent=QModelIndex()):
         return len(self.rows)
@@ -71,7 +76,9 @@ class StringTable(QAbstractTableModel):
                 )
             if string:
                 return self._run(index.column(), string)
-            return "absent" if part in self.state.pairing.absent else "no string" if part in REQUIRED else "–"
+            return (
+                self._not_tied(part) if part in self.state.pairing.absent else "no string" if part in REQUIRED else "–"
+            )
         if role == Qt.ItemDataRole.ToolTipRole:
             if string:
                 return tip(f"{', '.join(string.source)} → {', '.join(string.target)}\n{string.reason}")
@@ -239,10 +246,16 @@ class StringDesk(Desk):
         self.why.setText(
             f"{string.part}: {string.reason}"
             if string
-            else f"{origin_words(state.pairing.origin)} Drag from bone to bone, or double-click a bone in the table."
+            else f"{self._origin(state)} Drag from bone to bone, or double-click a bone in the table."
             if self.table.rows
             else ""
         )
+
+    def _origin(self, state):
+        source, rig = state.source_entry, state.rig_entry
+        if not state.pairing.strings and are_unlike(source, rig):
+            return finding_words(unlike(source, rig)).text
+        return origin_words(state.pairing.origin) if state.pairing.strings else "Nothing is tied."
 
     def _row_chosen(self, current, _before):
         if current.isValid() and current.row() < len(self.table.rows):

@@ -13,9 +13,10 @@ from .. import rotations as rot
 from ..clip import blocks
 from ..contacts.sitting import sits
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
+from ..humanoid.beside import ARMS, TAIL, WING
 from ..humanoid.certainty import SURE
 from ..humanoid.known import known_body
-from ..humanoid.parts import REQUIRED
+from ..humanoid.parts import FOUR_LEGS, PERSON, REQUIRED
 from ..humanoid.reading import Body, Shape, read_shape
 from ..humanoid.words import LEFT, RIGHT
 from ..kinematics import forward_rows
@@ -34,7 +35,7 @@ _USUAL, _RARE = 1.7, 0.3
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
-NO_BODY = ("no body", "no legs", "four legs")  # codes of what is no body that a person's motion could go onto
+NO_BODY = ("no body", "no legs")  # codes of skeletons in which no body can be read
 
 
 class Arms(StrEnum):
@@ -45,6 +46,7 @@ class Arms(StrEnum):
     HANGING = "hanging"
     RAISED = "raised"
     NONE = "none"
+    FORELEGS = "on four legs"
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,8 @@ def guess_unit(stature: float) -> tuple[float, str, bool]:
 
 def describe_rest(skeleton: Skeleton, body: Body) -> RestPose:
     """What pose the skeleton rests in (a RestPose)."""
+    if body.kind == FOUR_LEGS:
+        return RestPose(Arms.FORELEGS)
     points, _ = skeleton.rest_world
     arms = [
         points[body.parts[f"{s} hand"][0]] - points[body.parts[f"{s} upper arm"][0]]
@@ -139,20 +143,16 @@ def examine(
         up_from = facing_from = finding("no body")
         up_sure = facing_sure = False
         assert isinstance(shape, Shape)
-        if shape.up is not None and shape.forward is not None:
-            up, forward = shape.up, shape.forward
-            up_from = facing_from = finding("four legs")
-            up_sure = facing_sure = True
-        elif declared.up:
+        if declared.up:
             up_from, up_sure = DECLARED, True
         oddities.append(finding(shape.kind))
     else:
         stature, up, forward = body.stature, body.up, body.forward
-        up_from, up_sure = finding("trunk", declared=False), True
+        up_from, up_sure = finding(FOUR_LEGS) if body.kind == FOUR_LEGS else finding("trunk", declared=False), True
         facing_from, facing_sure = finding(body.facing_from), body.facing_certain
         if declared.up and abs(up @ axis_vector(declared.up)) < 0.5:
             oddities.append(finding("declared up", declared=declared.up, seen=axis_name(up)))
-        elif declared.up:
+        elif declared.up and body.kind == PERSON:
             up_from = finding("trunk", declared=True)
         if body.sides_swapped:
             oddities.append(finding("sides"))
@@ -171,6 +171,10 @@ def examine(
         Fact("height", {"metres": stature * scale}, finding("along bones")),
     ]
     if body:
+        more = [kind for kind in (ARMS, WING, TAIL) if kind in body.beside]
+        facts.append(
+            Fact("limbs", {"kind": body.kind, "arms": "left hand" in body.parts, "more": more}, finding("seen body"))
+        )
         frame = None if correction.rest == BIND else correction.rest
         chosen = correction.rest is not None
         facts.append(Fact("rest pose", {"pose": rest}, finding("rest pose", pose=rest, chosen=chosen, frame=frame)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,8 +17,8 @@ if TYPE_CHECKING:
 
 ROLL, TWIST, END, SOCKET, GOAL, ROOT = "roll bone", "twist helper", "end bone", "socket", "IK goal", "second root"
 FACE, EAR, HAIR, CLOTH, TAIL, WING, PROP = "face", "ear", "hair", "cloth", "tail", "wing", "prop"
-PALM, CORRECTIVE, OTHER = "palm bone", "corrective", "other"
-KINDS = (TWIST, ROLL, CORRECTIVE, END, PALM, FACE, EAR, HAIR, CLOTH, TAIL, WING, PROP, SOCKET, GOAL, ROOT, OTHER)
+PALM, CORRECTIVE, OTHER, ARMS = "palm bone", "corrective", "other", "further arm"
+KINDS = (TWIST, ROLL, CORRECTIVE, END, PALM, FACE, EAR, HAIR, CLOTH, ARMS, TAIL, WING, PROP, SOCKET, GOAL, ROOT, OTHER)
 _NAMED = dict.fromkeys(BESIDE, OTHER) | {
     "twist": TWIST, "end": END, "prop": PROP, "socket": SOCKET, "goal": GOAL, "corrective": CORRECTIVE, "cloth": CLOTH,
     "hair": HAIR, "face": FACE, "eye": FACE, "jaw": FACE, "ear": EAR, "tail": TAIL, "wing": WING, "breast": CORRECTIVE,
@@ -27,10 +28,19 @@ _HEAD = 0.45  # of the leg, about a head
 
 
 def tell_beside(
-    tree: Tree, names: NameEvidence, parts: dict[str, tuple[int, ...]], up: np.ndarray, forward: np.ndarray
+    tree: Tree,
+    names: NameEvidence,
+    parts: dict[str, tuple[int, ...]],
+    up: np.ndarray,
+    forward: np.ndarray,
+    further: Collection[int] = (),
 ) -> dict[str, tuple[int, ...]]:
-    """Kinds (of KINDS) to the joints that are so, for all that are no part of a body; ``up``, ``forward``: its axes."""
+    """Kinds (of KINDS) to the joints that are so, for all that are no part of a body; ``up``, ``forward``: its axes.
+
+    ``further``: where arms begin that are more than two.
+    """
     teller = _Teller(tree, names, parts, up, forward)
+    teller.kinds.update(dict.fromkeys(further, ARMS))
     found: dict[str, list[int]] = {}
     for joint in range(len(tree.sizes)):
         kind = teller.kind(joint)
@@ -92,7 +102,7 @@ class _Teller:
             return GOAL if tree.levels[joint] < 2 else PROP
         part = self.of.get(parent, "")
         alone, far = tree.levels[joint] == 0, tree.lengths[joint] > _NEAR * self.leg
-        if part in FINGERS or part == "toes":
+        if part in FINGERS or part.endswith("toes"):
             return END
         if alone and not far and not tree.reach[joint] > _NEAR * self.leg:
             return SOCKET
@@ -125,7 +135,9 @@ class _Teller:
         rise, ahead, aside = float(offset @ self.up), float(offset @ self.forward), abs(float(offset @ self.left))
         if tree.levels[joint] == 0:
             over = rise > 0.1 and aside < 0.01 and abs(ahead) < 0.3 * rise
-            return END if over and len(tree.children[self.head]) < 3 else FACE if ahead > -0.03 else HAIR
+            leaves = [c for c in tree.children[self.head] if tree.levels[c] == 0]
+            highest = max(leaves, key=lambda c: float(tree.points[c] @ self.up), default=joint) == joint
+            return END if over and highest else FACE if ahead > -0.03 else HAIR
         below = tree.points[tree.skeleton.subtree(joint)]
         way = (tree.line(tree.chain(joint))[-1] - at) / self.leg
         spread = np.linalg.norm(below - tree.points[self.head], axis=1).max() / self.leg
@@ -146,7 +158,7 @@ class _Teller:
             tree.points[parent] - tree.points[before], tree.points[joint] - tree.points[parent]
         )
         only = sum(tree.lengths[c] > _NEAR * self.leg for c in tree.children[parent]) == 1
-        return END if alone and only and straight < np.radians(40) else PROP
+        return END if alone and straight < np.radians(40 if only else 10) else PROP
 
     def _on_trunk(self, joint: int, part: str) -> str:
         """Tails behind the hips, cloth that hangs, wings to both sides."""

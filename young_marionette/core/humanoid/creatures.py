@@ -1,4 +1,7 @@
-"""Bodies that are no upright person's: on four legs, without legs, or none at all, told by how their limbs stand."""
+"""Bodies that are no upright person's: on four legs, without legs, or none at all, told by how their limbs stand.
+
+What stands on four legs is read as a body whose forelegs are its arms, so that it can be tied to others of its kind.
+"""
 
 from __future__ import annotations
 
@@ -7,23 +10,28 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
+from .facing import Facing, nearest_axis
+from .hypotheses import Hypothesis, Limbs, limbs_of
 from .limbs import ARM, Pairs
 from .limbs import misfit as _misfit
+from .parts import FOUR_LEGS
 
 if TYPE_CHECKING:
-    from .hypotheses import Hypothesis
     from .limbs import Template
     from .tree import Tree
     from .words import NameEvidence
 
 _LIKELY = -8.0  # of a pair of limbs by itself; what fits worse stands for nothing
 _MOST = 16
+_CLEARLY = 16.0  # what four legs score over a person: those that do not are cloth and fingers
 
 
-def four_legs(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> tuple[np.ndarray, np.ndarray] | None:
-    """``(up, ahead)``, axes of what stands on four legs, or None.
+def four_legs(
+    tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs, persons: list[Hypothesis]
+) -> tuple[Hypothesis, Facing] | None:
+    """The hypothesis of what stands on four legs (its arms are the forelegs) and its axes, or None.
 
-    Two pairs of limbs hang down alike from both ends of a level trunk, and end on one floor.
+    ``persons``: the ways to see a person instead, best first. Two pairs of limbs hang down alike from both ends of a level trunk, and end on one floor.
     """
     best, found = 0.0, None
     for pairs in (legs, arms):
@@ -32,15 +40,53 @@ def four_legs(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> tupl
         over = (low != high) & (tree.first[low] <= tree.first[high]) & (tree.first[high] <= tree.last[low])
         for start in legs.starts[hinds].T:
             over &= (tree.first[high] < tree.first[start][:, None]) | (tree.first[high] > tree.last[start][:, None])
+        over &= _side_by_side(tree, legs, hinds, pairs, fronts)
         for i, k in np.argwhere(over):
-            score, axes = _standing(tree, names, legs, int(hinds[i]), pairs, int(fronts[k]))
+            score, axes = _standing(tree, legs, int(hinds[i]), pairs, int(fronts[k]))
             if score > best:
-                best, found = score, axes
-    return found
+                best, found = score, (limbs_of(legs, int(hinds[i])), limbs_of(pairs, int(fronts[k])), *axes)
+    if found is None or (persons and best - persons[0].score < _CLEARLY):
+        return None
+    hind, front, up, ahead = found
+    head = _head_before(tree, names, front, {*hind.starts, *front.starts}, up, ahead)
+    likely = float(1 / (1 + np.exp(-best / 3)))
+    return Hypothesis(hind, front, head, 0.0), Facing(up, ahead, FOUR_LEGS, likely)
+
+
+def _head_before(
+    tree: Tree, names: NameEvidence, front: Limbs, taken: set[int], up: np.ndarray, ahead: np.ndarray
+) -> int | None:
+    """The head of what stands on four legs: at the end of the neck, which leads on from the forelegs' base."""
+    at, chain = front.base, list[int]()
+    ways = [c for c in tree.children[at] if c not in taken]
+    ways = [c for c in ways if (tree.line(tree.chain(c))[-1] - tree.points[at]) @ (ahead + 0.7 * up) > 0]
+    if not ways:
+        return None
+    chain = list(tree.chain(max(ways, key=lambda c: tree.step(at, c))))
+    said = [names.weight(j, "head") for j in chain]
+    if max(said) > 0:
+        return chain[int(np.argmax(said))]
+    # Ears, eyes and a jaw hang on it; else it is the last bone.
+    for joint in chain:
+        if len(tree.children[joint]) > 1:
+            return joint
+    last = chain[-1]
+    return last if tree.has_tip[last] or len(chain) < 2 else chain[-2]
+
+
+def _side_by_side(tree: Tree, legs: Pairs, hinds: np.ndarray, pairs: Pairs, fronts: np.ndarray) -> np.ndarray:
+    """Whether limbs ``(hinds, fronts)`` hang down alike from a trunk that lies across them."""
+    points = tree.points
+    a, b = (
+        rot.normalise((points[j[:, :, 2]] - points[j[:, :, 0]]).mean(1))
+        for j in (legs.joints[hinds], pairs.joints[fronts])
+    )
+    trunk = rot.normalise(points[pairs.base[fronts]][None] - points[legs.base[hinds]][:, None])
+    return (a @ b.T >= 0.8) & (np.abs(np.einsum("nc,nmc->nm", a, trunk)) <= 0.45)  # type: ignore[no-any-return]
 
 
 def _standing(
-    tree: Tree, names: NameEvidence, legs: Pairs, hind: int, pairs: Pairs, front: int
+    tree: Tree, legs: Pairs, hind: int, pairs: Pairs, front: int
 ) -> tuple[float, tuple[np.ndarray, np.ndarray]]:
     """How much two pairs of limbs look like four legs, over nought where they do, and the body's axes."""
     nothing = 0.0, (np.zeros(3), np.zeros(3))
@@ -49,19 +95,15 @@ def _standing(
     ways = [(points[limb[:, 2]] - points[limb[:, 0]]).mean(0) for limb in (a, b)]
     reach = [float(np.linalg.norm(w)) for w in ways]
     trunk = points[high] - points[low]
-    down = rot.normalise(ways[0])
-    if float(down @ rot.normalise(ways[1])) < 0.8:
+    if float(rot.normalise(ways[0]) @ rot.normalise(ways[1])) < 0.8:
         return nothing
+    up = nearest_axis(-ways[0] - ways[1])
     ends = [np.mean([tree.line(tree.chain(j))[-1] for j in limb[:, 2]], axis=0) for limb in (a, b)]
-    level = abs(float((ends[0] - ends[1]) @ down)) / reach[0]
-    along = abs(float(down @ rot.normalise(trunk)))
+    level = abs(float((ends[0] - ends[1]) @ up)) / reach[0]
+    along = abs(float(up @ rot.normalise(trunk)))
     if along > 0.45 or level > 0.3 or np.linalg.norm(trunk) < 0.4 * reach[0]:
         return nothing
-    # A person on hands and knees has arms by name.
-    if speak(names, b, ARM) >= 0.5:
-        return nothing
     score = 20 + float(legs.score[hind] + pairs.score[front]) - float(_misfit(np.log(reach[1] / reach[0]), (0.0, 0.3)))
-    up = nearest_axis(-down)
     return score, (up, rot.normalise(trunk - (trunk @ up) * up))
 
 
@@ -71,14 +113,29 @@ def no_legs(found: list[Hypothesis], legs: Pairs, arms: Pairs) -> bool:
     return best is None and len(arms) > 0 and (not len(legs) or arms.score[0] > legs.score[0] + 1)
 
 
+def more_arms(tree: Tree, names: NameEvidence, arms: Pairs, best: Hypothesis) -> set[int]:
+    """Where further arms begin on a body: pairs of limbs on its trunk, as long as its arms, that end in hands."""
+    if best.arms is None:
+        return set()
+    points, taken, found = tree.points, [*best.arms.starts, *best.legs.starts], set[int]()
+    trunk = {
+        best.legs.base,
+        *(j for top in (best.arms.base, best.head) if top is not None for j in (top, *tree.skeleton.ancestors(top))),
+    }
+    own = float(np.linalg.norm(np.diff(points[best.arms.joints], axis=1), axis=2).sum() / 2)
+    for i in np.flatnonzero(arms.score > _LIKELY):
+        starts, joints = arms.starts[i].tolist(), arms.joints[i]
+        long = float(np.linalg.norm(np.diff(points[joints], axis=1), axis=2).sum() / 2)
+        if int(arms.base[i]) not in trunk or not 0.6 < long / own < 1.7:
+            continue
+        if any(tree.below(s, t) or tree.below(t, s) for s in starts for t in (*taken, *found)):
+            continue
+        hands = all(sum(tree.step(j, c) > 0.1 * long for c in tree.children[j]) >= 3 for j in joints[:, 2].tolist())
+        if hands or speak(names, joints, ARM) > 0.3:
+            found.update(starts)
+    return found
+
+
 def speak(names: NameEvidence, limbs: np.ndarray, template: Template) -> float:
     """How far the names of a pair of limbs ``(2, 3)`` speak for a template's parts, from -1 to 1."""
     return float(np.mean([names.weight(j, part) for limb in limbs for j, part in zip(limb, template.parts)]))
-
-
-def nearest_axis(v: np.ndarray) -> np.ndarray:
-    """The axis, with its sign, that a vector ``(3,)`` is nearest to."""
-    axis = int(np.argmax(np.abs(v)))
-    up = np.zeros(3)
-    up[axis] = np.sign(v[axis])
-    return up

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
-from .creatures import nearest_axis
 from .words import LEFT, RIGHT
 
 if TYPE_CHECKING:
@@ -118,3 +117,11 @@ def _bend(points: np.ndarray, joints: Sequence[int]) -> np.ndarray:
     line = rot.normalise(end - start)
     out = middle - start
     return out - (out @ line) * line
+
+
+def nearest_axis(v: np.ndarray) -> np.ndarray:
+    """The axis, with its sign, that a vector ``(3,)`` is nearest to."""
+    axis = int(np.argmax(np.abs(v)))
+    up = np.zeros(3)
+    up[axis] = np.sign(v[axis])
+    return up

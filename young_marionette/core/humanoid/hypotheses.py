@@ -63,7 +63,7 @@ class Hypothesis:
 def hypotheses(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> list[Hypothesis]:
     """The likeliest ways to see a body with two legs in a tree of joints, best first; empty where there is none."""
     made = [
-        Hypothesis(_limbs(legs, i), None, None, float(legs.score[i]) + _NO_ARMS + _NO_HEAD)
+        Hypothesis(limbs_of(legs, i), None, None, float(legs.score[i]) + _NO_ARMS + _NO_HEAD)
         for i in range(min(len(legs), 4))
     ]
     if len(legs) and len(arms):
@@ -72,7 +72,7 @@ def hypotheses(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> lis
         heads: dict[tuple[bytes, ...], list[tuple[int | None, float]]] = {}
         for i, k in zip(*np.unravel_index(order, total.shape)):
             if total[i, k] > total.flat[order[0]] - _CLOSE:
-                a, b = _limbs(legs, i), _limbs(arms, k)
+                a, b = limbs_of(legs, i), limbs_of(arms, k)
                 # Where arms bend and end says nothing of the head.
                 key = a.joints.tobytes(), arms.starts[k].tobytes(), b.joints[:, 0].tobytes()
                 if key not in heads:
@@ -92,7 +92,8 @@ def shares(found: list[Hypothesis]) -> Weighed:
     return [(w, h) for w, h in zip((weight / weight.sum()).tolist()[1:], found) if w > 1e-3]
 
 
-def _limbs(pairs: Pairs, i: int) -> Limbs:
+def limbs_of(pairs: Pairs, i: int) -> Limbs:
+    """One of some pairs of limbs (Limbs)."""
     return Limbs(
         int(pairs.base[i]),
         tuple(pairs.starts[i].tolist()),

@@ -8,4 +8,5 @@ ARM = ("upper arm", "forearm", "hand")
 LEG = ("thigh", "shin", "foot")
 NEXT = dict(pair for limb in (ARM, LEG) for pair in pairwise(limb))  # from a limb's bone to where it ends
 SIDES = ("left", "right")
+PERSON, FOUR_LEGS = "person", "four legs"  # kinds of bodies
 REQUIRED = ("hips", "spine", "head", *(f"{side} {part}" for side in SIDES for part in (*ARM, *LEG)))

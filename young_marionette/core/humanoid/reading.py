@@ -15,13 +15,13 @@ import numpy as np
 from .. import rotations as rot
 from .beside import tell_beside
 from .certainty import MOST, calibrated, supported
-from .creatures import four_legs, no_legs
+from .creatures import four_legs, more_arms, no_legs
 from .facing import Facing, find_facing
 from .hands import find_fingers
 from .hypotheses import Hypothesis, Limbs, Weighed, hypotheses, shares
 from .limbs import ARM, LEG, find_pairs
 from .moving import Moving, moving
-from .parts import NEXT
+from .parts import FOUR_LEGS, NEXT, PERSON
 from .tree import Tree
 from .words import LEFT, RIGHT, NameEvidence
 
@@ -32,7 +32,6 @@ if TYPE_CHECKING:
 
 
 _MOST_PAIRS = 60
-_UNLIKELY = -7.0  # of a person: what is less likely may be on four legs
 
 
 @dataclass(frozen=True)
@@ -41,7 +40,8 @@ class Body:
 
     ``parts`` maps names such as ``"hips"``, ``"spine"`` or ``"left forearm"`` to runs of joint
     numbers, first to last. ``tabled``: the file itself names the parts. ``up`` and ``forward`` are unit vectors in the skeleton's world.
-    ``beside``: what every joint is that is no part of the body (see ``beside.KINDS``). ``stature`` is the length from sole to crown along the bones, whatever the pose. ``facing_from``: feet, bends, side words, table, or nothing.
+    ``beside``: what every joint is that is no part of the body (see ``beside.KINDS``). ``kind``: a person, or four legs,
+    whose forelegs are its arms. ``stature`` is the length from sole to crown along the bones, whatever the pose. ``facing_from``: feet, bends, side words, table, or nothing.
     """
 
     parts: dict[str, tuple[int, ...]]
@@ -56,18 +56,14 @@ class Body:
     names: NameEvidence
     tabled: bool = False
     beside: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    kind: str = PERSON
 
 
 @dataclass(frozen=True)
 class Shape:
-    """A skeleton that is no body of two legs and an upright trunk. ``kind``: four legs, no legs, or no body.
-
-    ``up`` and ``forward`` are unit vectors in the skeleton's world, None where nothing tells them.
-    """
+    """A skeleton in which no body can be read. ``kind``: no legs, or no body."""
 
     kind: str
-    up: np.ndarray | None = None
-    forward: np.ndarray | None = None
 
 
 def read_body(skeleton: Skeleton, prefix: str | None = None) -> Body | None:
@@ -88,13 +84,14 @@ def read_shape(skeleton: Skeleton, prefix: str | None = None, clip: Clip | None 
     moves = moving(tree, clip) if clip is not None else None
     legs, arms = find_pairs(tree, names, _MOST_PAIRS, moves)
     found = hypotheses(tree, names, legs, arms)
-    if not found or found[0].score < _UNLIKELY:
-        axes = four_legs(tree, names, legs, arms)
-        if axes is not None:
-            return Shape("four legs", *axes)
+    creature = four_legs(tree, names, legs, arms, found)
+    if creature is not None:
+        return _assemble(tree, names, [creature[0]], creature[1], FOUR_LEGS, set())
     if no_legs(found, legs, arms):
         return Shape("no legs")
-    return _assemble(tree, names, found, moves) if found else Shape("no body")
+    if not found:
+        return Shape("no body")
+    return _assemble(tree, names, found, moves, PERSON, more_arms(tree, names, arms, found[0]))
 
 
 def _joint_path(tree: Tree, low: int, high: int) -> tuple[int, list[int]]:
@@ -105,7 +102,15 @@ def _joint_path(tree: Tree, low: int, high: int) -> tuple[int, list[int]]:
     return common, above_high[: above_high.index(common)][::-1]
 
 
-def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: Moving | None) -> Body:
+def _assemble(
+    tree: Tree,
+    names: NameEvidence,
+    found: list[Hypothesis],
+    seen: Moving | Facing | None,
+    kind: str,
+    further: set[int],
+) -> Body:
+    """The Body of the first hypothesis. ``seen``: a motion, or the axes where they are known; ``further``: more arms."""
     skeleton, points, best = tree.skeleton, tree.points, found[0]
     legs, arms, head = best.legs, best.arms, best.head
     weighed = shares(found)
@@ -131,7 +136,7 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: M
         sure["head"] = sure["neck"] = sum(w for w, h in weighed if h.head == best.head)
         if neck:
             parts["neck"] = tuple(neck)
-    frame = find_facing(tree, names, legs, arms, top, moves)
+    frame = seen if isinstance(seen, Facing) else find_facing(tree, names, legs, arms, top, seen)
     swapped = _add_limbs(tree, names, legs, arms, frame, parts, sure, weighed)
     _add_helpers(tree, names, parts, sure)
     above = skeleton.ancestors(common)
@@ -156,9 +161,12 @@ def _assemble(tree: Tree, names: NameEvidence, found: list[Hypothesis], moves: M
     stature += max(*drop, 0.04 * stature) if drop else 0.0
     if head is not None:
         stature += tree.step(top, (*neck, head)[0])
-    beside = tell_beside(tree, names, parts, up, frame.forward)
+    if kind == FOUR_LEGS:
+        heights = tree.points[[j for run in parts.values() for j in run]] @ up
+        stature = float(np.ptp(heights)) + max(*drop, 0.0) if drop else float(np.ptp(heights))
+    beside = tell_beside(tree, names, parts, up, frame.forward, further)
     return Body(
-        parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names, False, beside
+        parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names, False, beside, kind
     )  # fmt: skip
 
 
@@ -217,7 +225,9 @@ def _add_limbs(
             sure.update(dict.fromkeys((f"{side} {part}" for part in runs), limb))
             for k, part in enumerate(template.parts):
                 sure[f"{side} {part}"] = seen.get((k, joints[k]), 0.0)
-            if fingers:
+            if template is ARM and frame.source == FOUR_LEGS and (toes := tree.chain(joints[2])[1:]):
+                parts[f"{side} fore toes"], sure[f"{side} fore toes"] = toes, limb
+            elif fingers:
                 parts.update({f"{side} {part}": run for part, run in fingers[i][0].items()})
                 sure.update({f"{side} {part}": limb * share for part, share in fingers[i][1].items()})
     return votes < 0

@@ -17,9 +17,9 @@ if TYPE_CHECKING:
     from ..skeleton import Skeleton
 
 
-OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS)))
+OPTIONAL = ("root", "neck", *(f"{s} {p}" for s in SIDES for p in ("collarbone", "toes", *FINGERS, "fore toes")))
 # Parts whose bones share a bend along the run; in all others the first bone leads.
-BENDING = ("spine", "neck", "toes", "tail", *FINGERS)
+BENDING = ("spine", "neck", "toes", "fore toes", "tail", *FINGERS)
 _GENERIC = {"bone", "joint", "node", "end", "tip", "helper", "roll"}
 
 
@@ -49,8 +49,15 @@ class String:
         return self.part.removeprefix("left ").removeprefix("right ") in BENDING
 
 
-def tie(source: Skeleton, source_body: Body, target: Skeleton, target_body: Body) -> tuple[String, ...]:
-    """Tie all that fits between two skeletons whose bodies were read (tuple of String)."""
+def tie(
+    source: Skeleton, source_body: Body, target: Skeleton, target_body: Body, unlike: bool = False
+) -> tuple[String, ...]:
+    """Tie all that fits between two skeletons whose bodies were read (tuple of String).
+
+    A person and what stands on four legs are tied only where ``unlike`` asks for it, as if forelegs were arms.
+    """
+    if source_body.kind != target_body.kind and not unlike:
+        return ()
     strings = []
     for part in (*REQUIRED, *OPTIONAL):
         if part == "root" or part not in source_body.parts or part not in target_body.parts:

@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 
+from ..humanoid.beside import EAR, END, FACE
 from ..humanoid.reading import Body
 from ..skeleton import Skeleton
 
@@ -14,15 +15,15 @@ ASIDE = np.array([[0.82, 0.0], [0.0, 1.0], [0.57, 0.0]])  # seen from a little a
 
 def chosen_joints(
     skeleton: Skeleton, body: Body | None, parts: Collection[str] | None, hidden: Collection[str] = ()
-) -> tuple[np.ndarray, np.ndarray]:
-    """Masks ``(joints,)`` of what is shown, and of what of it is the body's.
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Masks ``(joints,)`` of what is shown, of what of it is the body's, and of what a view has to hold.
 
     Shown are some ``parts`` of the body, or with None all but a root on the floor, and what hangs on them beside the
-    body, but for ``hidden`` kinds (see ``humanoid.beside``).
+    body, but for ``hidden`` kinds (see ``humanoid.beside``). A view has to hold faces, but no hair, which may be long.
     """
     of_body = np.ones(len(skeleton), bool)
     if body is None:
-        return of_body, of_body
+        return of_body, of_body, of_body
     of_body[list(body.parts.get("root", ()))] = False
     beside = {j: kind for kind, joints in body.beside.items() for j in joints}
     of_body[list(beside)] = False
@@ -33,17 +34,22 @@ def chosen_joints(
     for joint in sorted(beside):
         parent = int(skeleton.parents[joint])
         shown[joint] = beside[joint] not in hidden and (not chosen or (parent >= 0 and bool(shown[parent])))
-    return shown, of_body & shown
+    held = of_body & shown
+    held[[j for j, kind in beside.items() if kind in (FACE, EAR, END) and shown[j]]] = True
+    return shown, of_body & shown, held
 
 
-def laid_out(skeleton: Skeleton, inside: np.ndarray, box: Sequence[float], of_hand: bool = False) -> np.ndarray:
+def laid_out(
+    skeleton: Skeleton, inside: np.ndarray, box: Sequence[float], of_hand: bool = False, aside: bool = False
+) -> np.ndarray:
     """Places ``(joints, 2)`` of the rest pose, of which those ``inside`` fill a box ``(left, top, width, height)``.
 
-
-    From the front, and a hand on its palm's broad side. The second axis points down.
+    From the front, or from a little ``aside``, and a hand on its palm's broad side. The second axis points down.
     """
     points = skeleton.rest_world[0]
-    flat = _on_its_palm(points, inside) if of_hand and inside.sum() >= 4 else points[:, :2]
+    flat = points @ ASIDE if aside else points[:, :2]
+    if of_hand and inside.sum() >= 4:
+        flat = _on_its_palm(points, inside)
     low, high = flat[inside].min(0), flat[inside].max(0)
     extent = np.maximum(high - low, 1e-6)
     left, top, width, height = box

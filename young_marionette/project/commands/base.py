@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from ...core.errors import InputError
 from ..entry import Entry
-from ..pairing import Origin, Pairing, pair
+from ..pairing import Origin, Pairing, pair, untied_pair
 from ..stringing import from_file
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ def paired(state: State) -> State:
     try:
         return state.with_pairing(pair(source, rig))
     except InputError:
-        return state  # said as a snag; nothing to tie by itself
+        return state.with_pairing(untied_pair(source, rig))  # said as a snag; can be tied part by part
 
 
 def active(state: State) -> tuple[Pairing, Entry, Entry]:

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.matching.tying import mirror_part, partner_of, set_string, tie
+from ...wording.findings import finding_words
+from ..pairing import are_unlike, unlike
 from .base import active, need
 
 if TYPE_CHECKING:
@@ -79,7 +81,9 @@ class TieAll:
         _, source, rig = active(state)
         if not (source.figure.body and rig.figure.body):
             raise InputError("No body can be seen on one side, so nothing can be tied automatically.")
-        strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body)
+        if are_unlike(source, rig) and not self.parts:
+            raise InputError(finding_words(unlike(source, rig)).text)
+        strings = tie(pairing.source, source.figure.body, pairing.target, rig.figure.body, unlike=bool(self.parts))
         kept = [
             s
             for s in pairing.strings

@@ -18,6 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from tests.app.harness import WindowCase, application
+from tests.characters import creature, motion
+from tests.naming import named
 from tests.support import Case, show_state, told
 from young_marionette.app import theme
 from young_marionette.app.parts.widgets import button, row
@@ -25,11 +27,15 @@ from young_marionette.app.stage.painter import PainterRenderer
 from young_marionette.app.stage.view import make_renderer
 from young_marionette.core.clip import Clip
 from young_marionette.core.matching.tying import missing
+from young_marionette.core.rebase import rename
 from young_marionette.core.scene.camera import LOOSE, Pose, project
 from young_marionette.demo.dressing import insert_joint
 from young_marionette.demo.figures import Build, make_figure
+from young_marionette.formats import write
 from young_marionette.project import commands as do
+from young_marionette.project import own_words
 from young_marionette.project.snags import STEPS
+from young_marionette.wording.snags import snag_words
 
 
 def pixels(image):
@@ -727,8 +733,6 @@ class ManyBones(WindowCase):
 
     def setUp(self):
         super().setUp()
-        from young_marionette.formats import write
-
         s = make_figure(Build(fingers=True, twist=True, root=True, spine=5, neck=2))
         clip = Clip("faces", s, 30, np.tile(s.rest, (5, 1, 1)), [1], np.tile(s.offsets[1], (5, 1, 1)))
         for i in range(64):
@@ -783,6 +787,75 @@ class ManyBones(WindowCase):
         self.assertGreater(moved[index["left hand"]], 0.01)
         self.assertLess(moved[index["right hand"]], 1e-6)
         self.assertEqual(desk.turns[0].text(), "25.0°")
+
+
+class UnlikeBodies(WindowCase):
+    """A person's motion and a rig on four legs."""
+
+    def setUp(self):
+        super().setUp()
+        made = creature(np.random.default_rng(5))
+        write(self.folder / "fox.glb", motion(made, np.random.default_rng(5)))
+        self.open_as_rig(self.folder / "fox.glb")
+
+    def open_as_rig(self, path):
+        self.window.files.open_paths([path])
+        self.until(lambda: not self.window.running.jobs)
+        self.session.do(do.Choose(self.state.entries[-1].id, as_rig=True))
+
+    def test_nothing_is_tied_by_silence_and_parts_are_offered(self):
+        desk = self.desk("string")
+        self.assertEqual(self.state.pairing.strings, ())
+        self.assertIn("stands on four legs", desk.why.text())
+        words = [snag_words(s.found).text for s in self.window.session.snags]
+        self.assertTrue(any("nothing is tied automatically" in w for w in words), words)
+        self.assertIn("hips", " ".join(words))
+        rows = {part: desk.table.data(desk.table.index(row, 1)) for row, (part, _) in enumerate(desk.table.rows)}
+        self.assertEqual((rows["hips"], rows["left hand"]), ("no string", "not needed"))
+        self.session.do(do.TieAll())
+        self.assertEqual(self.state.pairing.strings, ())
+        # The hips by hand, then the head as a region.
+        body = self.state.rig_entry.figure.body
+        self.session.do(do.Choose(self.id_of("sweep_quay")))
+        self.assertEqual(self.state.pairing.strings, ())
+        self.drag(desk.board, desk.board.place("source", "hips"), desk.board.place("rig", self.name(body, "hips")))
+        desk.region.setCurrentText("Head")
+        desk.tie_again()
+        self.assertEqual({s.part for s in self.state.pairing.strings}, {"hips", "neck", "head"})
+        # The figure answers, and what is not tied rests.
+        before = self.window.stage.figures[1].positions
+        self.session.seek(60)
+        self.spin(0.05)
+        self.assertGreater(np.abs(self.window.stage.figures[1].positions - before).max(), 0.01)
+        self.assertFalse([s for s in self.window.session.snags if s.step == "string" and s.grave])
+
+    def name(self, body, part):
+        return self.state.pairing.target.names[body.parts[part][0]]
+
+    def test_on_its_own_kind_it_is_tied(self):
+        other = creature(np.random.default_rng(6), named("english"))
+        write(self.folder / "dog.glb", motion(other, np.random.default_rng(6)))
+        self.window.files.open_paths([self.folder / "dog.glb"])
+        self.until(lambda: not self.window.running.jobs)
+        self.session.do(do.Choose(self.state.entries[-1].id))
+        self.assertEqual(missing(self.state.pairing.strings), [])
+        board = self.desk("string").board
+        apart = [board.place("rig", self.name(self.state.rig_entry.figure.body, f"left {p}")) for p in ("foot", "hand")]
+        self.assertGreater(abs(apart[0].x() - apart[1].x()), 30, "seen from a little aside")
+
+    def test_names_that_were_tied_by_hand_are_learned(self):
+        s = make_figure(Build())
+        s = rename(s, {"left hand": "left Grabbel", "right hand": "right Grabbel"})
+        write(self.folder / "rig.bvh", Clip("rig", s, 30, s.rest[None]))
+        self.open_as_rig(self.folder / "rig.bvh")
+        told = []
+        self.session.told.connect(told.append)
+        string = next(x for x in self.state.pairing.strings if x.part == "left hand")
+        self.desk("string").tie("left hand", string.source, string.target)
+        self.window.files.keep_stringing()
+        self.assertIn("Learned for the next rig with such names: grabbel for the hand", told)
+        self.addCleanup(lambda: own_words.forget(["grabbel"]))
+        self.assertEqual(own_words.load().parts, {"hand": ("grabbel",)})
 
 
 class Absent(WindowCase):

@@ -16,6 +16,7 @@ from ..project.document import State
 from . import settings
 from .demo_project import demo_project
 from .jobs import Job, files_under, load_project, read_files
+from .learning import learn_words
 from .library import family_name
 from .parts.widgets import ask_text
 
@@ -193,7 +194,8 @@ class ProjectFiles(QObject):
         if state.pairing is None:
             self._complain(_NO_PAIR)
             return
-        self.session.do(KeepStringing(f"{family_name(state.source_entry)} to {state.rig_entry.name}"))
+        if self.session.do(KeepStringing(f"{family_name(state.source_entry)} to {state.rig_entry.name}")):
+            learn_words(self.session)
 
     def save_stringing(self):
         """Save the active pairing to a file of its own."""
@@ -208,6 +210,7 @@ class ProjectFiles(QObject):
         if path is not None:
             file = stringing.to_file(state.pairing, state.source_entry, state.rig_entry, path.stem)
             self._guarded(lambda: stringing.save(path, file, True))
+            learn_words(self.session)
 
     # --- work of an earlier session ---------------------------------------------------------------
     def offer_recovery(self):

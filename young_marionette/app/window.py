@@ -27,6 +27,7 @@ from ..project.changes import EVERYTHING, FIGURES
 from ..project.commands import MatchStance, TieAll, TurnBone
 from ..project.recovery import Recovery
 from ..project.snags import STEPS
+from ..project.words import use as use_words
 from . import settings, theme
 from .autosave import Autosave
 from .desks.deliver import DeliverDesk
@@ -119,6 +120,8 @@ class Window(QMainWindow):
         self.stage.setFocus()
         if self._stage_note:
             self.tell(self._stage_note)
+        if trouble := use_words():
+            self.complain(trouble)
         self.files.offer_recovery()
 
     # --- building -------------------------------------------------------------------------------

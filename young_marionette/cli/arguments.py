@@ -52,6 +52,7 @@ def made_parser() -> ArgumentParser:
         _thin,
         _batch,
         _watch,
+        _words,
         _completion,
         _demo,
     ):
@@ -215,6 +216,15 @@ def _rename(commands: object) -> None:
     _text(command, "--names", "vrm, h-anim, or a file whose skeleton has the names.", "NAMES", required=True)
     _result(command)
     _result_options(command)
+
+
+def _words(commands: object) -> None:
+    does = "Show your own words for bones, which names of bones are read with beside the built-in ones; add or forget some."
+    command = _command(commands, "words", does)
+    which = command.add_mutually_exclusive_group()
+    which.add_argument("--add", nargs="+", metavar="WORD", help="A part of the body, left or right, then words for it.")
+    which.add_argument("--forget", nargs="+", metavar="WORD", help="Words to take out.")
+    _result_options(command, written=False)
 
 
 def _convert(commands: object) -> None:

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, watch, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -259,6 +259,25 @@ def completion(asked: Namespace) -> None:
     print(shtab.complete(made_parser(), asked.shell))
 
 
+def words(asked: Namespace) -> None:
+    from ..project import own_words as known
+
+    if asked.add:
+        part, *more = asked.add
+        file = known.add(part, more)
+    else:
+        file = known.forget(asked.forget) if asked.forget else known.load()
+    if asked.as_json:
+        print_json(
+            {"file": str(known.words_path()), **file.model_dump(mode="json", include={"left", "right", "parts"})}
+        )
+        return
+    rows = [(what, of) for what, of in (("left", file.left), ("right", file.right), *file.parts.items()) if of]
+    for what, of in rows:
+        say(f"{what}: {', '.join(of)}")
+    say(f"{'Kept in' if rows else 'No words of your own yet; they are kept in'} {known.words_path()}")
+
+
 def demo(asked: Namespace) -> None:
     from ..demo.example import play
     from .tables import PlainConsole
@@ -268,7 +287,7 @@ def demo(asked: Namespace) -> None:
 
 COMMANDS = {
     run.__name__: run
-    for run in (info, contacts, retarget, match, rename, convert, thin, batch, watch, completion, demo)
+    for run in (info, contacts, retarget, match, rename, convert, thin, batch, watch, words, completion, demo)
 }
 COMMANDS["filter"] = filter_motion
 
@@ -348,6 +367,10 @@ def _run(words):
     elif asked.command is None:
         parser.print_help()
     else:
+        from ..project.words import use
+
+        if asked.command not in ("words", "completion") and (trouble := use()):
+            tell_error(trouble)
         return COMMANDS[asked.command](asked) or 0
     return 0
 

@@ -27,6 +27,7 @@ from ..core.names import free_name
 from ..core.rebase import rename
 from ..core.skeleton import Skeleton
 from ..formats.source_file import FileLayout
+from .words import use as use_words
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
@@ -104,10 +105,11 @@ class Entry:
         return self._examined(self._seen_as)
 
     def _examined(self, seen: tuple[Any, ...]) -> Figure:
-        clip = seen[3] if len(seen) > 3 else None
-        return EVALUATOR.of(
-            "figure", seen, lambda: place_figure(self.rested_skeleton, self.correction, self.declared, clip)
-        )
+        def examined() -> Figure:
+            use_words()
+            return place_figure(self.rested_skeleton, self.correction, self.declared, *seen[3:])
+
+        return EVALUATOR.of("figure", seen, examined)
 
     @property
     def length(self) -> tuple[int, float]:

@@ -41,8 +41,9 @@ class StringTable(QAbstractTableModel):
         self.endResetModel()
 
     def _not_tied(self, part):
-        bodies = [e.figure.body for e in (self.state.source_entry, self.state.rig_entry)]
-        return "not needed" if all(body and part in body.parts for body in bodies) else "absent"
+        pair = self.state.source_entry, self.state.rig_entry
+        unread = any(entry.figure.body is None for entry in pair)
+        return "not needed" if part != "hips" and (unread or are_unlike(*pair)) else "absent"
 
     def rowCount(self, _parent=QModelIndex()):
         return len(self.rows)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...project.changes import PAIR
 from ...project.commands import AddBake
+from ..learning import learn_words
 from ..parts.widgets import Card, Number, button, label, row
 from .base import Desk
 from .contacts import ContactsCard, FeetCard, HandsCard
@@ -62,5 +63,6 @@ class TransferDesk(Desk):
             if session.do(AddBake(made)):
                 clip = made.placed_clip
                 session.told.emit(f"Baked {made.name}: {clip.frames} frames at {clip.rate:g} fps; it is in the library")
+                learn_words(session)
 
         session.job_asked.emit("bake", lambda _p: command.run(state).bakes[-1], done)

@@ -39,11 +39,22 @@ class Character:
     turn: np.ndarray | None = None  # from the world it was made in
 
 
+DOUBLED = ("hips", "spine", "neck", "head", "collarbone", "upper arm", "forearm", "hand", "thigh", "shin", "foot")
+
+
 class _Maker:
+    doubles = 0.0
+
     def __init__(self, rng):
         self.rng, self.points, self.parents, self.kinds, self.tips, self.notes = rng, [], [], [], [], []
 
     def add(self, kind, parent, point, tip=None):
+        doubled = kind in DOUBLED or kind.partition(" ")[2] in DOUBLED
+        if doubled and self.doubles and self.chance(self.doubles):
+            parent = self._add(kind, parent, point)  # a joint that only holds the next one, at the same place
+        return self._add(kind, parent, point, tip)
+
+    def _add(self, kind, parent, point, tip=None):
         self.points.append(np.array(point, float))
         self.parents.append(-1 if parent is None else parent)
         self.kinds.append(kind)
@@ -318,11 +329,13 @@ def proportions(rng):
     }  # fmt: skip
 
 
-def character(rng, words=None, extras=1.0, bare=False, performer=False, rest=None):
+def character(rng, words=None, extras=1.0, bare=False, performer=False, rest=None, doubles=0.0):
     """A Character at random. ``words``: see ``naming``; ``bare``: no fingers and hands without anything behind them;
-    ``performer``: fifteen joints; ``extras``: how much it carries beside its body, from 0 to 1."""
+    ``performer``: fifteen joints; ``extras``: how much it carries beside its body, from 0 to 1; ``doubles``: how
+    often a joint has another at the same place above it."""
     m, p = _Maker(rng), proportions(rng)
     m.size = p["leg"] / 0.85
+    m.doubles = doubles
     pick = rng.choice
     rest = rest or str(pick(_RESTS, p=[0.35, 0.3, 0.15, 0.08, 0.12]))
     count = {"spine": int(rng.integers(1, 7)), "neck": int(pick([0, 1, 2, 3], p=[0.15, 0.5, 0.25, 0.1]))}

@@ -399,7 +399,7 @@ class Processes(Batch):
         self.assertEqual(len(self.made), 18)
 
     def test_whoever_is_interrupted_or_killed_goes_on_later(self):
-        self.take("light_lamp", "wave_to_ship", times=7)
+        self.take("light_lamp", "wave_to_ship", times=20)
         for kind in (signal.SIGINT, signal.SIGKILL):
             shutil.rmtree(self.results, ignore_errors=True)
             process = self.begin("--jobs", 2)

@@ -150,6 +150,8 @@ class StringDesk(Desk):
         self.region = QComboBox()
         for region in REGIONS:
             self.region.addItem(region.capitalize(), region)
+        self.region.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.region.setMinimumContentsLength(7)
         self.region.setAccessibleName("Part of the body to zoom to")
         self.region.setToolTip("Part of the body to zoom to (R cycles)")
         self.region.currentIndexChanged.connect(lambda _i: self.board.set_region(self.region.currentData()))

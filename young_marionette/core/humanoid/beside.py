@@ -82,7 +82,10 @@ class _Teller:
 
     def _named(self, joint: int) -> str | None:
         said = self.names.parts[joint]
-        return _NAMED.get(next(iter(said))) if len(said) == 1 else None
+        kind = _NAMED.get(next(iter(said))) if len(said) == 1 else None
+        # What is called a tail on a head is hair.
+        on_head = self.head is not None and self.tree.below(joint, self.head)
+        return HAIR if kind == TAIL and on_head else kind
 
     def _inherited(self, joint: int) -> str | None:
         """What hangs on something beside the body belongs to it, but for the ends of twist helpers and the like."""

@@ -22,8 +22,9 @@ if TYPE_CHECKING:
     from .words import NameEvidence
 
 _LIKELY = -8.0  # of a pair of limbs by itself; what fits worse stands for nothing
+_LEGS_ALONE = -4.5
 _MOST = 16
-_CLEARLY = 16.0  # what four legs score over a person: those that do not are cloth and fingers
+_CLEARLY = 24.0  # what four legs score over a person: those that do not are cloth and fingers
 
 
 def four_legs(
@@ -31,26 +32,53 @@ def four_legs(
 ) -> tuple[Hypothesis, Facing] | None:
     """The hypothesis of what stands on four legs (its arms are the forelegs) and its axes, or None.
 
-    ``persons``: the ways to see a person instead, best first. Two pairs of limbs hang down alike from both ends of a level trunk, and end on one floor.
+    ``persons``: the ways to see a person instead, best first. Two pairs of limbs hang down alike from both ends of a
+    level trunk, and end on one floor.
     """
     best, found = 0.0, None
     for pairs in (legs, arms):
         hinds, fronts = (np.flatnonzero(p.score[:_MOST] > _LIKELY) for p in (legs, pairs))
         low, high = legs.base[hinds][:, None], pairs.base[fronts][None]
-        over = (low != high) & (tree.first[low] <= tree.first[high]) & (tree.first[high] <= tree.last[low])
+        # Spine and hips may both hang on a root between them; but no limb hangs on another.
+        over = low != high
         for start in legs.starts[hinds].T:
             over &= (tree.first[high] < tree.first[start][:, None]) | (tree.first[high] > tree.last[start][:, None])
+        for start in pairs.starts[fronts].T:
+            over &= (tree.first[low] < tree.first[start][None]) | (tree.first[low] > tree.last[start][None])
         over &= _side_by_side(tree, legs, hinds, pairs, fronts)
         for i, k in np.argwhere(over):
             score, axes = _standing(tree, legs, int(hinds[i]), pairs, int(fronts[k]))
+            if score <= 0:
+                continue
+            hind, front = limbs_of(legs, int(hinds[i])), limbs_of(pairs, int(fronts[k]))
+            taken = {*hind.starts, *front.starts}
+            score += 1.5 * tree.below(front.base, hind.base)
+            score += _ends_in_head(tree, names, front.base, taken, axes[0])
+            score -= _ends_in_head(tree, names, hind.base, taken, axes[0])
             if score > best:
-                best, found = score, (limbs_of(legs, int(hinds[i])), limbs_of(pairs, int(fronts[k])), *axes)
+                best, found = score, (hind, front, *axes)
     if found is None or (persons and best - persons[0].score < _CLEARLY):
         return None
     hind, front, up, ahead = found
     head = _head_before(tree, names, front, {*hind.starts, *front.starts}, up, ahead)
     likely = float(1 / (1 + np.exp(-best / 3)))
     return Hypothesis(hind, front, head, 0.0), Facing(up, ahead, FOUR_LEGS, likely)
+
+
+def _ends_in_head(tree: Tree, names: NameEvidence, base: int, taken: set[int], up: np.ndarray) -> float:
+    """How much what goes on from one end of a trunk looks like neck and head, rather than like a tail or nothing."""
+    best = -1.0
+    for start in tree.children[base]:
+        if start in taken or any(tree.below(t, start) for t in taken):
+            continue
+        chain = tree.chain(start)
+        rise = tree.line(chain)[-1] - tree.points[base]
+        score = float(rise @ up) / max(float(np.linalg.norm(rise)), 1e-12)
+        score += 2.0 * any(len(tree.children[j]) > 1 for j in chain)
+        score += 3.0 * max(names.weight(j, "head", "neck", "jaw", "ear") for j in chain)
+        score -= 3.0 * max(names.weight(j, "tail") for j in chain)
+        best = max(best, score)
+    return best
 
 
 def _head_before(
@@ -110,7 +138,17 @@ def _standing(
 def no_legs(found: list[Hypothesis], legs: Pairs, arms: Pairs) -> bool:
     """Whether what was taken for legs, without any arms, looks more like arms."""
     best = found[0].score if found and found[0].arms is not None else None
-    return best is None and len(arms) > 0 and (not len(legs) or arms.score[0] > legs.score[0] + 1)
+    return (
+        best is None
+        and len(arms) > 0
+        and arms.score[0] > _LIKELY
+        and (not len(legs) or arms.score[0] > legs.score[0] + 1)
+    )
+
+
+def nobody(found: list[Hypothesis]) -> bool:
+    """Whether nothing that was found is worth being called a body: two chains alone are no legs unless they look it."""
+    return not found or (found[0].arms is None and found[0].legs.score < _LEGS_ALONE)
 
 
 def more_arms(tree: Tree, names: NameEvidence, arms: Pairs, best: Hypothesis) -> set[int]:

@@ -87,9 +87,11 @@ Weighed = list[tuple[float, Hypothesis]]
 
 def shares(found: list[Hypothesis]) -> Weighed:
     """How likely each hypothesis is, of those that were found and beside something else, with it; without those that hardly are."""
-    score = np.array([_ELSE, *(h.score for h in found)]) / _WARMTH
+    score = np.array([h.score for h in found]) / _WARMTH
     weight = np.exp(score - score.max())
-    return [(w, h) for w, h in zip((weight / weight.sum()).tolist()[1:], found) if w > 1e-3]
+    # However many ways there are to see a body, the likeliest has to be likelier than something else.
+    all_of = 1 / (1 + np.exp(_ELSE / _WARMTH - score.max()))
+    return [(w, h) for w, h in zip((all_of * weight / weight.sum()).tolist(), found) if w > 1e-3]
 
 
 def limbs_of(pairs: Pairs, i: int) -> Limbs:
@@ -198,7 +200,9 @@ def _heads(tree: Tree, names: NameEvidence, legs: Limbs, arms: Limbs) -> list[tu
         if tips[i] > 0.03:
             tall[i], levels[i] = max(tall[i], tips[i]), max(levels[i], 1)
         over = above[i]
-        if over >= 0 and abs(aside[i] - aside[over]) < 0.03 and rise[i] > rise[over] + 0.01:
+        if over >= 0 and np.linalg.norm(offsets[i] - offsets[over]) < 1e-6:
+            tall[over], levels[over] = max(tall[over], tall[i]), max(levels[over], levels[i])
+        elif over >= 0 and abs(aside[i] - aside[over]) < 0.03 and rise[i] > rise[over] + 0.01:
             tall[over] = max(tall[over], rise[i] - rise[over] + tall[i])
             levels[over] = max(levels[over], 1 if more[i] >= _CROWD else levels[i] + 1)
     score = 1.5 - misfit(rise, _HEAD) - misfit(aside, _HEAD_ASIDE, 16) - misfit(ahead, _HEAD_AHEAD)
@@ -226,8 +230,9 @@ def _ways_up(tree: Tree, base: int, taken: set[int], least: float) -> list[tuple
     rows = [(c, -1, 0, 0) for c in tree.children[base] if c not in taken]
     more = []
     for i, (at, _, necks, left) in enumerate(rows):
-        below = [c for c in tree.children[at] if c not in taken and tree.lengths[c] > least]
+        # What lies on its parent is no bone of its own, but may carry some.
+        below = [c for c in tree.children[at] if c not in taken and (tree.lengths[c] > least or tree.sizes[c] > 1)]
         more.append((len(below), sum(bool(tree.children[c]) for c in below)))
         if necks < 5 and len(rows) < _MOST_HEADS:
-            rows.extend((c, i, necks + 1, left + min(len(below) - 1, 4)) for c in below)
+            rows.extend((c, i, necks + int(tree.lengths[c] > least), left + min(len(below) - 1, 4)) for c in below)
     return [(*row, *counts) for row, counts in zip(rows, more)]

@@ -150,6 +150,8 @@ def _cuts(tree: Tree, starts: list[int]) -> Cuts:
             if len(path) <= _DEEP:
                 ways.extend((*path, c) for c in tree.children[path[-1]])
         paths.extend(path for path in ways if len(path) > 2)
+    # Of joints at one place the first stands for all.
+    apart = tree.lengths > 1e-7 * tree.reach.max(initial=0.0)
     depths = [len(path) for path in paths]
     row = np.repeat(np.arange(len(paths)), [len(_PLACES[d]) for d in depths])
     first, middle = np.concatenate([np.zeros((0, 2), np.int64), *(_PLACES[d] for d in depths)]).T
@@ -162,7 +164,10 @@ def _cuts(tree: Tree, starts: list[int]) -> Cuts:
         inside = (at >= begin[:, None]) & (at <= end[:, None])
         spread = np.where(inside, steps, -np.inf).max(1) - np.where(inside, steps, np.inf).min(1)
         even[:, k] = (spread < _EVEN) & (end > begin)
-    joints = joints[row]
+    row_joints = joints[row]
+    own = [apart[np.take_along_axis(row_joints, k[:, None], 1)[:, 0]] for k in (first, middle, last)]
+    kept = (own[0] | (first == 0)) & own[1] & own[2]
+    first, middle, last, even, joints = first[kept], middle[kept], last[kept], even[kept], row_joints[kept]
     take = lambda places: np.take_along_axis(joints, places[:, None], 1)[:, 0]  # noqa: E731
     return Cuts(
         tree.skeleton.parents[joints[:, 0]], joints[:, 0], np.stack([take(first), take(middle), take(last)], axis=1),
@@ -319,6 +324,9 @@ def _paired(
     bones = np.diff(points[cuts.joints], axis=1)
     lengths = np.log(np.maximum(np.linalg.norm(bones, axis=2), 1e-12))
     bends = rot.angle_between(bones[:, 0], bones[:, 1]) / _UNEVEN_BEND
+    # What follows at the ends of both is alike, but for what one of two hands holds.
+    limbs = np.maximum(np.exp(lengths).sum(1), 1e-12)
+    behind = np.log(tree.reach[cuts.joints[:, 2]] / limbs + 0.02) / 0.4
     counts = np.concatenate([cuts.before[:, None], cuts.skipped], axis=1)
     found: list[tuple[np.ndarray, ...]] = [(np.zeros(0), np.zeros(0, int), np.zeros(0, int))]
     for _, (a, b) in brothers:
@@ -328,6 +336,7 @@ def _paired(
         unlike = np.abs(lengths[here][:, None] - lengths[there][None]).sum(2) / 0.12
         unlike = np.minimum(unlike**2, 20) / 2
         unlike += np.minimum((bends[here][:, None] - bends[there][None]) ** 2, 4) / 2
+        unlike += np.minimum((behind[here][:, None] - behind[there][None]) ** 2, 4) / 2
         unlike += 1.5 * (counts[here][:, None] != counts[there][None]).sum(2)
         total = (score[here][:, None] + score[there][None]) * 0.65 - unlike
         close = np.argsort(-total, axis=None, kind="stable")[:_RIVALS]

@@ -15,7 +15,7 @@ import numpy as np
 from .. import rotations as rot
 from .beside import tell_beside
 from .certainty import MOST, calibrated, supported
-from .creatures import four_legs, more_arms, no_legs
+from .creatures import four_legs, more_arms, no_legs, nobody
 from .facing import Facing, find_facing
 from .hands import find_fingers
 from .hypotheses import Hypothesis, Limbs, Weighed, hypotheses, shares
@@ -89,7 +89,7 @@ def read_shape(skeleton: Skeleton, prefix: str | None = None, clip: Clip | None 
         return _assemble(tree, names, [creature[0]], creature[1], FOUR_LEGS, set())
     if no_legs(found, legs, arms):
         return Shape("no legs")
-    if not found:
+    if nobody(found):
         return Shape("no body")
     return _assemble(tree, names, found, moves, PERSON, more_arms(tree, names, arms, found[0]))
 

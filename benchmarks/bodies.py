@@ -30,7 +30,14 @@ def one(kind, seed):
     rng = np.random.default_rng(seed)
     words = named(LANGUAGES[seed[-1] % len(LANGUAGES)]) if kind == "in its language" else None
     bare = kind == "useless, bare"
-    made = character(rng, words, bare=bare, performer="15" in kind, doubles=0.15 * ("doubled" in kind), extras=float(rng.choice([0.0, 0.5, 1.0])))
+    made = character(
+        rng,
+        words,
+        bare=bare,
+        performer="15" in kind,
+        doubles=0.15 * ("doubled" in kind),
+        extras=float(rng.choice([0.0, 0.5, 1.0])),
+    )
     clip = motion(made, rng) if "moving" in kind else None
     start = time.perf_counter()
     body = read_shape(made.skeleton, clip=clip)
@@ -84,7 +91,13 @@ def characters_by_themselves(count=300):
         blind = sum(sure >= SURE and not right for r in rows for sure, right in r[3])
         bare = sum(r[2] for r in rows)
         goals = (0.998, 0.99) if kind == "in its language" else (0.99, 0.96 if "doubled" in kind else 0.97)
-        good = parts >= goals[0] and wholes >= goals[1] and fingers >= (0.97 if "doubled" in kind else 0.98) and not swaps and not blind
+        good = (
+            parts >= goals[0]
+            and wholes >= goals[1]
+            and fingers >= (0.97 if "doubled" in kind else 0.98)
+            and not swaps
+            and not blind
+        )
         yield (
             f"characters, names {kind}", f"{100 * parts:.2f} %", f"{100 * wholes:.1f} %", f"{100 * fingers:.1f} %", "✓" if good else "✗",
             f"of {len(rows)}: must-have parts, whole bodies, fingers; {swaps} side swaps, {blind} wrong though sure, {bare} open",

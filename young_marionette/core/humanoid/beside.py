@@ -68,6 +68,8 @@ class _Teller:
         thigh, shin, foot = (tree.points[parts[f"left {p}"][0]] for p in LEG)
         self.leg = float(np.linalg.norm(shin - thigh) + np.linalg.norm(foot - shin)) or 1.0
         self.head = parts.get("head", (None,))[0]
+        leaves = [c for c in tree.children[self.head] if tree.levels[c] == 0] if self.head is not None else []
+        self.crown = max(leaves, key=lambda c: float(tree.points[c] @ up), default=None)
         self.ends = [run[0] for part, run in parts.items() if part.endswith((" hand", " foot"))]
         hips = parts["hips"][0]
         self.carrying = {j for part in self.of for j in tree.skeleton.ancestors(part)}
@@ -138,9 +140,7 @@ class _Teller:
         rise, ahead, aside = float(offset @ self.up), float(offset @ self.forward), abs(float(offset @ self.left))
         if tree.levels[joint] == 0:
             over = rise > 0.1 and aside < 0.01 and abs(ahead) < 0.3 * rise
-            leaves = [c for c in tree.children[self.head] if tree.levels[c] == 0]
-            highest = max(leaves, key=lambda c: float(tree.points[c] @ self.up), default=joint) == joint
-            return END if over and highest else FACE if ahead > -0.03 else HAIR
+            return END if over and joint == self.crown else FACE if ahead > -0.03 else HAIR
         below = tree.points[tree.skeleton.subtree(joint)]
         way = (tree.line(tree.chain(joint))[-1] - at) / self.leg
         spread = np.linalg.norm(below - tree.points[self.head], axis=1).max() / self.leg

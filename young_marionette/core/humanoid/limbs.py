@@ -46,6 +46,7 @@ _DEEP = 13  # joints below a limb's first that are looked at
 _MOST_BEFORE, _MOST_BROTHERS, _MOST_NODES = 4, 24, 300
 _KEPT, _RIVALS = 14, 12  # ways to see one chain, and two beside each other
 _UNEVEN_BEND, _WRIST = np.radians(12), np.radians(20)
+_FAR_BEHIND = 9.0  # the best pair of limbs, where no pair of two chains can be worth a look
 _BENT = np.radians(1.0)  # root mean square; what turns its bone by less is still
 _STRAIGHT = 0.02  # radians that roll bones are off the line at most
 _ROLLS = np.log([0.65, 0.19, 0.12, 0.04])
@@ -309,6 +310,18 @@ def _like_it(tree: Tree, starts: np.ndarray) -> np.ndarray:
     return np.clip(alike.sum(1) - 2, 0, 3)[back]
 
 
+def _likeness(tree: Tree, cuts: Cuts, used: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """By what both limbs of a pair are alike, for some cuts ``(n,)``: logarithms of lengths ``(n, 2)``, bends, what
+    follows at their ends, and how many joints are skipped ``(n, 3)``."""
+    joints = cuts.joints[used]
+    bones = np.diff(tree.points[joints], axis=1)
+    lengths = np.log(np.maximum(np.linalg.norm(bones, axis=2), 1e-12))
+    bends = rot.angle_between(bones[:, 0], bones[:, 1]) / _UNEVEN_BEND
+    limbs = np.maximum(np.exp(lengths).sum(1), 1e-12)
+    behind = np.log(tree.reach[joints[:, 2]] / limbs + 0.02) / 0.4
+    return lengths, bends, behind, np.concatenate([cuts.before[used, None], cuts.skipped[used]], axis=1)
+
+
 def _paired(
     tree: Tree,
     names: NameEvidence,
@@ -321,41 +334,45 @@ def _paired(
 ) -> Pairs:
     """The pairs of cuts that are most alike and fit best (Pairs), best first."""
     points = tree.points
-    bones = np.diff(points[cuts.joints], axis=1)
-    lengths = np.log(np.maximum(np.linalg.norm(bones, axis=2), 1e-12))
-    bends = rot.angle_between(bones[:, 0], bones[:, 1]) / _UNEVEN_BEND
-    # What follows at the ends of both is alike, but for what one of two hands holds.
-    limbs = np.maximum(np.exp(lengths).sum(1), 1e-12)
-    behind = np.log(tree.reach[cuts.joints[:, 2]] / limbs + 0.02) / 0.4
-    counts = np.concatenate([cuts.before[:, None], cuts.skipped], axis=1)
-    found: list[tuple[np.ndarray, ...]] = [(np.zeros(0), np.zeros(0, int), np.zeros(0, int))]
-    for _, (a, b) in brothers:
-        here, there = best[a], best[b]
-        if not len(here) or not len(there):
-            continue
-        unlike = np.abs(lengths[here][:, None] - lengths[there][None]).sum(2) / 0.12
-        unlike = np.minimum(unlike**2, 20) / 2
-        unlike += np.minimum((bends[here][:, None] - bends[there][None]) ** 2, 4) / 2
-        unlike += np.minimum((behind[here][:, None] - behind[there][None]) ** 2, 4) / 2
-        unlike += 1.5 * (counts[here][:, None] != counts[there][None]).sum(2)
-        total = (score[here][:, None] + score[there][None]) * 0.65 - unlike
-        close = np.argsort(-total, axis=None, kind="stable")[:_RIVALS]
-        found.append((total.flat[close], here[close // len(there)], there[close % len(there)]))
-    total, first, second = (np.concatenate(column) for column in zip(*found))
-    order = np.lexsort((second, first, -total))
-    total, first, second = total[order], first[order], second[order]
+    # All pairs of chains at once: (pairs, ways to see the one, ways to see the other).
+    both = [(best[a], best[b]) for _, (a, b) in brothers if len(best[a]) and len(best[b])]
+    ways = np.full((len(both), 2, _KEPT), -1)
+    for row, two in zip(ways, both):
+        for side, of in zip(row, two):
+            side[: len(of)] = of
+    most_of = 0.65 * score[ways[:, :, 0]].sum(1)
+    ways = ways[most_of >= most_of.max(initial=-np.inf) - _FAR_BEHIND]
+    here, there = ways[:, 0, :, None], ways[:, 1, None, :]
+    possible, scores = (here >= 0) & (there >= 0), (score[here] + score[there]) * 0.65
+    used, ways_used = np.unique(ways, return_inverse=True)
+    lengths, bends, behind, counts = _likeness(tree, cuts, used)
+    ways_used = ways_used.reshape(ways.shape)
+    here, there = ways_used[:, 0, :, None], ways_used[:, 1, None, :]
+    unlike = np.abs(lengths[here] - lengths[there]).sum(3) / 0.12
+    unlike = np.minimum(unlike**2, 20) / 2
+    unlike += np.minimum((bends[here] - bends[there]) ** 2, 4) / 2
+    unlike += np.minimum((behind[here] - behind[there]) ** 2, 4) / 2
+    unlike += 1.5 * (counts[here] != counts[there]).sum(3)
+    total = np.where(possible, scores - unlike, -np.inf).reshape(len(ways), -1)
+    close = np.argsort(-total, axis=1, kind="stable")[:, :_RIVALS]
+    first = np.take_along_axis(ways[:, 0], close // _KEPT, 1).ravel()
+    second = np.take_along_axis(ways[:, 1], close % _KEPT, 1).ravel()
+    fits = np.take_along_axis(total, close, 1).ravel()
+    first, second, fits = (column[np.isfinite(fits)] for column in (first, second, fits))
+    order = np.lexsort((second, first, -fits))
+    fits, first, second = fits[order], first[order], second[order]
     joints = np.stack([cuts.joints[first], cuts.joints[second]], axis=1)
-    if len(total):
+    if len(fits):
         apart = np.linalg.norm(points[joints[:, 0, 0]] - points[joints[:, 1, 0]], axis=1) / 2
         limb = np.linalg.norm(np.diff(points[joints], axis=2), axis=3).sum((1, 2)) / 2
         with np.errstate(divide="ignore"):
-            total = total - misfit(np.log(apart / limb), template.apart)
-        total += 0.7 * names.opposite(*joints[:, :, 0].T)
-        total -= 0.6 * _like_it(tree, cuts.start[first])
+            fits = fits - misfit(np.log(apart / limb), template.apart)
+        fits += 0.7 * names.opposite(*joints[:, :, 0].T)
+        fits -= 0.6 * _like_it(tree, cuts.start[first])
         if template is ARM:
-            total -= _straight_on(tree, joints) * (cuts.before[first] > 0)
-    order = np.argsort(-total, kind="stable")[:most]
+            fits -= _straight_on(tree, joints) * (cuts.before[first] > 0)
+    order = np.argsort(-fits, kind="stable")[:most]
     return Pairs(
         cuts.base[first][order], np.stack([cuts.start[first], cuts.start[second]], axis=1)[order], joints[order],
-        cuts.before[first][order], total[order],
+        cuts.before[first][order], fits[order],
     )  # fmt: skip

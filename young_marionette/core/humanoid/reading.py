@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from .limbs import Template
 
 
-_MOST_PAIRS = 60
+_MOST_PAIRS = 40
 
 
 @dataclass(frozen=True)
@@ -142,14 +142,7 @@ def _assemble(
     above = skeleton.ancestors(common)
     if above:
         parts["root"], sure["root"] = (above[-1],), 1.0
-    named = {
-        part: float(
-            np.mean(
-                [names.weight(j, part.split(" ", 1)[1] if part.startswith(("left ", "right ")) else part) for j in run]
-            )
-        )
-        for part, run in parts.items()
-    }
+    named = {part: _named(names, part, run) for part, run in parts.items()}
     for part in parts:
         sided = frame.likely if part.startswith((LEFT, RIGHT)) else 1.0
         sure[part] = MOST * supported(calibrated(sure[part]), named[part]) * sided
@@ -168,6 +161,12 @@ def _assemble(
     return Body(
         parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names, False, beside, kind
     )  # fmt: skip
+
+
+def _named(names: NameEvidence, part: str, run: tuple[int, ...]) -> float:
+    """How far the names of a run of joints speak for a part, from -1 to 1."""
+    plain = part.removeprefix(LEFT).removeprefix(RIGHT).strip()
+    return float(sum(names.weight(j, plain) for j in run) / len(run))
 
 
 def _length(points: np.ndarray, joints: tuple[int, ...]) -> float:

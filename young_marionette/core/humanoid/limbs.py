@@ -353,7 +353,7 @@ def _paired(
     unlike += np.minimum((bends[here] - bends[there]) ** 2, 4) / 2
     unlike += np.minimum((behind[here] - behind[there]) ** 2, 4) / 2
     unlike += 1.5 * (counts[here] != counts[there]).sum(3)
-    total = np.where(possible, scores - unlike, -np.inf).reshape(len(ways), -1)
+    total = np.where(possible, scores - unlike, -np.inf).reshape(len(ways), _KEPT * _KEPT)
     close = np.argsort(-total, axis=1, kind="stable")[:, :_RIVALS]
     first = np.take_along_axis(ways[:, 0], close // _KEPT, 1).ravel()
     second = np.take_along_axis(ways[:, 1], close % _KEPT, 1).ravel()

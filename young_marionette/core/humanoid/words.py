@@ -52,7 +52,7 @@ def parts_of(words: Sequence[str], of: Vocabulary | None = None) -> dict[str, fl
     weights: dict[str, float] = {}
     taken: set[int] = set()
     phrases = {p for w in bare for p in known.beginning.get(w, ())}
-    if not phrases and not any("phalangeal" in w for w in bare):
+    if not phrases and not any("phalang" in w or "carp" in w for w in bare):
         return {}
     for phrase in sorted(phrases, key=lambda p: (-len(p), p)):
         for at in range(len(bare) - len(phrase) + 1):

@@ -142,17 +142,17 @@ def _brothers(tree: Tree) -> list[tuple[int, tuple[int, int]]]:
 
 def _cuts(tree: Tree, starts: list[int]) -> Cuts:
     """All ways to see the chains from some joints on as limbs, in the order of ``starts``."""
+    # Of joints at one place the first stands for all.
+    apart = (tree.lengths > 1e-7 * tree.reach.max(initial=0.0)).tolist()
     paths: list[tuple[int, ...]] = []
     for start in starts:
-        ways: list[tuple[int, ...]] = [(start,)]
-        for path in ways:
+        ways: list[tuple[tuple[int, ...], int]] = [((start,), start)]
+        for path, here in ways:
             if len(ways) > _MOST_NODES:
                 break
             if len(path) <= _DEEP:
-                ways.extend((*path, c) for c in tree.children[path[-1]])
-        paths.extend(path for path in ways if len(path) > 2)
-    # Of joints at one place the first stands for all.
-    apart = tree.lengths > 1e-7 * tree.reach.max(initial=0.0)
+                ways.extend(((*path, c) if apart[c] else path, c) for c in tree.children[here])
+        paths.extend(path for path, here in ways if len(path) > 2 and path[-1] == here)
     depths = [len(path) for path in paths]
     row = np.repeat(np.arange(len(paths)), [len(_PLACES[d]) for d in depths])
     first, middle = np.concatenate([np.zeros((0, 2), np.int64), *(_PLACES[d] for d in depths)]).T
@@ -165,10 +165,7 @@ def _cuts(tree: Tree, starts: list[int]) -> Cuts:
         inside = (at >= begin[:, None]) & (at <= end[:, None])
         spread = np.where(inside, steps, -np.inf).max(1) - np.where(inside, steps, np.inf).min(1)
         even[:, k] = (spread < _EVEN) & (end > begin)
-    row_joints = joints[row]
-    own = [apart[np.take_along_axis(row_joints, k[:, None], 1)[:, 0]] for k in (first, middle, last)]
-    kept = (own[0] | (first == 0)) & own[1] & own[2]
-    first, middle, last, even, joints = first[kept], middle[kept], last[kept], even[kept], row_joints[kept]
+    joints = joints[row]
     take = lambda places: np.take_along_axis(joints, places[:, None], 1)[:, 0]  # noqa: E731
     return Cuts(
         tree.skeleton.parents[joints[:, 0]], joints[:, 0], np.stack([take(first), take(middle), take(last)], axis=1),

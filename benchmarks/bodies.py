@@ -5,7 +5,6 @@ Each is drawn at random (``tests/characters.py``) and tied, as source or as targ
 
 from __future__ import annotations
 
-import time
 from concurrent.futures import ProcessPoolExecutor
 from itertools import pairwise
 
@@ -17,7 +16,10 @@ from tests.naming import LANGUAGES, named
 from young_marionette.core.humanoid.certainty import SURE
 from young_marionette.core.humanoid.reading import Body, read_shape
 from young_marionette.core.matching.tying import mirror_part, tie
+from young_marionette.core.skeleton import Skeleton
 from young_marionette.demo.figures import Build, make_figure
+
+from .measure import best, plain
 
 PARTNER = make_figure(Build(fingers=True, root=True, spine=3, neck=1))
 BINS = (0.0, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.95, 0.97, SURE, 1.01)
@@ -26,7 +28,7 @@ _SHARES = 10  # of the work, so that both processes end at about the same time
 
 
 def one(kind, seed):
-    """What became of one character: ``(parts right, fingers right, open sides, [(certainty, right)], swaps, joints, seconds)``."""
+    """What became of one character: ``(parts right, fingers right, open sides, [(certainty, right)], swaps)``."""
     rng = np.random.default_rng(seed)
     words = named(LANGUAGES[seed[-1] % len(LANGUAGES)]) if kind == "in its language" else None
     bare = kind == "useless, bare"
@@ -39,9 +41,7 @@ def one(kind, seed):
         extras=float(rng.choice([0.0, 0.5, 1.0])),
     )
     clip = motion(made, rng) if "moving" in kind else None
-    start = time.perf_counter()
     body = read_shape(made.skeleton, clip=clip)
-    took = time.perf_counter() - start
     all_of = {p: set(made.parts[p]) for p in made.parts if p in MUST or p.split()[-1] in FINGERS}
     tied = {}
     if isinstance(body, Body):
@@ -60,7 +60,7 @@ def one(kind, seed):
         # Straight limbs without feet: nothing tells ahead from behind, and that is said.
         right |= dict.fromkeys(mirrored, True)
     fingers = [right[p] for p in all_of if p not in MUST]
-    return [right[p] for p in MUST], fingers, is_open, told, 0 if is_open else len(mirrored), len(made.skeleton), took
+    return [right[p] for p in MUST], fingers, is_open, told, 0 if is_open else len(mirrored)
 
 
 def some(kind, seeds):
@@ -81,7 +81,7 @@ def measure(count, seed=41):
 def characters_by_themselves(count=300):
     """Shares right, side swaps, what was wrong though sure, and open: nothing tells ahead from behind, and that is told.
 
-    Then the curve of certainty, then the time.
+    Then the curve of certainty.
     """
     found = measure(count)
     for kind, rows in found.items():
@@ -110,16 +110,26 @@ def characters_by_themselves(count=300):
                 f"strings told as {100 * low:.0f} to {min(100, 100 * high):.0f} %", f"{100 * inside[:, 0].mean():.0f} %", "",
                 f"{100 * inside[:, 1].mean():.1f} %", "", f"right, of {len(inside)}",
             )  # fmt: skip
-    sizes, took = (np.array([r[k] for rows in found.values() for r in rows]) for k in (5, 6))
-    inside = (sizes > 55) & (sizes < 75)
-    yield (
-        "reading 55 to 75 joints",
-        f"{1000 * np.median(took[inside]):.1f} ms",
-        "",
-        "",
-        "15 ms",
-        f"median of {inside.sum()}",
-    )
+
+
+def reading_bodies():
+    """The time to read characters of about 65 joints and of 2,000."""
+    usual = [s for i in range(240) if 58 < len(s := character(np.random.default_rng((7, i))).skeleton) < 72]
+    took = [best(lambda s=s: read_shape(s), times=9)[0] for s in usual]
+    yield plain("reading about 65 joints", float(np.median(took)), 0.015, f"the middle one of {len(usual)} characters")
+    large = _hairy(character(np.random.default_rng(1)), 2000)
+    yield plain("reading 2,000 joints", best(lambda: read_shape(large), times=3)[0], 2.0, "most of them hair")
+
+
+def _hairy(made, count):
+    """A character's skeleton with so many joints: hair on its head."""
+    s, rng = made.skeleton, np.random.default_rng(2)
+    head, parents, offsets = s.index[made.parts["head"][0]], s.parents.tolist(), s.offsets.tolist()
+    step = 0.1 * np.linalg.norm(s.rest_world[0][head] - s.rest_world[0][s.index[made.parts["hips"][0]]])
+    while len(parents) < count:
+        parents.append(head if len(parents) % 10 == 0 else len(parents) - 1)
+        offsets.append(rng.normal(size=3) * step)
+    return Skeleton([*s.names, *(f"h{i}" for i in range(len(s), count))], parents, np.array(offsets))
 
 
 def main(words, console):
@@ -127,10 +137,10 @@ def main(words, console):
     table = Table(box=None, pad_edge=False)
     for title in ("what", "parts", "wholes", "fingers, right", "goal", "note"):
         table.add_column(title)
-    for row in characters_by_themselves(int(words[0]) if words else 1250):
+    for row in (*characters_by_themselves(int(words[0]) if words else 1250), *reading_bodies()):
         table.add_row(*row)
     console.print(table)
     return 0
 
 
-BENCHMARKS = (characters_by_themselves,)
+BENCHMARKS = (characters_by_themselves, reading_bodies)

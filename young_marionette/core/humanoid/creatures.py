@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 _LIKELY = -8.0  # of a pair of limbs by itself; what fits worse stands for nothing
 _LEGS_ALONE = -4.5
 _MOST = 16
+_CLEAR_PERSON = -2.0  # which nothing on four legs comes near
 _CLEARLY = 24.0  # what four legs score over a person: those that do not are cloth and fingers
 
 
@@ -36,6 +37,8 @@ def four_legs(
     level trunk, and end on one floor.
     """
     best, found = 0.0, None
+    if persons and persons[0].score > _CLEAR_PERSON:
+        return None
     for pairs in (legs, arms):
         hinds, fronts = (np.flatnonzero(p.score[:_MOST] > _LIKELY) for p in (legs, pairs))
         low, high = legs.base[hinds][:, None], pairs.base[fronts][None]

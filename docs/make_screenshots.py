@@ -11,6 +11,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 for place in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):
     os.environ[place] = tempfile.mkdtemp()
 
+import numpy as np  # noqa: E402
 from PySide6.QtCore import QPointF, QRectF, Qt  # noqa: E402
 from PySide6.QtGui import QPainter, QPen, QPixmap, QPolygonF  # noqa: E402
 
@@ -18,12 +19,40 @@ from benchmarks.thinning import blind  # noqa: E402
 from young_marionette.app import settings, theme  # noqa: E402
 from young_marionette.app.main import make_app  # noqa: E402
 from young_marionette.app.window import Window  # noqa: E402
+from young_marionette.core.clip import Clip  # noqa: E402
 from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes  # noqa: E402
 from young_marionette.core.thinning.settings import Thin  # noqa: E402
+from young_marionette.demo.dressing import insert_joint  # noqa: E402
 from young_marionette.demo.example import demo_state  # noqa: E402
+from young_marionette.demo.figures import Build, make_figure  # noqa: E402
+from young_marionette.formats import write  # noqa: E402
 from young_marionette.project import commands as do  # noqa: E402
 
 OUT = Path(__file__).parent / "screenshots"
+
+
+def dressed_up():
+    """A figure with all that a costume brings along: cape, coat tails, beard, brows, tassels."""
+    figure = make_figure(Build(fingers=True, twist=True, root=True, spine=3))
+    clip = Clip("dress", figure, 30, np.tile(figure.rest, (5, 1, 1)), [1], np.tile(figure.offsets[1], (5, 1, 1)))
+
+    def hang(name, parent, place, step, count):
+        nonlocal clip
+        for n in range(count):
+            clip = insert_joint(clip, f"{name} {n + 1}", parent, place if n == 0 else step)
+            parent = f"{name} {n + 1}"
+
+    for n, x in enumerate((-0.15, -0.05, 0.05, 0.15)):
+        hang(f"cape {'abcd'[n]}", "spine 3", (x, 0.12, -0.12), (0.25 * x, -0.2, -0.05), 5)
+    for n, x in enumerate((-0.16, -0.06, 0.06, 0.16)):
+        hang(f"coat tail {'abcd'[n]}", "hips", (x, -0.02, -0.1), (0.2 * x, -0.15, -0.03), 4)
+    for n, x in enumerate((-0.05, 0.0, 0.05)):
+        hang(f"beard {'abc'[n]}", "head", (x, 0.03, 0.1), (0.0, -0.06, 0.01), 4)
+    for side, x in (("left", 1), ("right", -1)):
+        for name, place in (("brow", (0.03, 0.15, 0.1)), ("cheek", (0.05, 0.09, 0.09)), ("eye", (0.03, 0.12, 0.09))):
+            hang(f"{side} {name}", "head", np.array(place) * [x, 1, 1], (0, 0, 0), 1)
+        hang(f"{side} hat tassel", "head", (0.1 * x, 0.22, 0), (0.02 * x, -0.05, 0), 4)
+    return clip
 
 
 def main():
@@ -58,6 +87,16 @@ def main():
     session.seek(60)
     shot("string_hand")
     window.desks["string"].region.setCurrentText("Body")
+    full_dress = Path(tempfile.mkdtemp()) / "harbour_master_in_full_dress.bvh"
+    write(full_dress, dressed_up())
+    window.files.open_paths([full_dress])
+    while window.running.jobs:
+        app.processEvents()
+    session.do(do.Choose(session.state.entries[-1].id, as_rig=True))
+    session.choose(part="head")
+    shot("string_extras")
+    session.undo()
+    session.undo()
     session.do(do.Choose(names["light_lamp"]))
     session.do(do.Choose(names["Heron"], as_rig=True))
     session.go("stance")

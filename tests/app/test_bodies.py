@@ -18,7 +18,7 @@ from young_marionette.project.entry import entries_of
 from young_marionette.wording.facts import fact_words
 
 
-class Bodies(WindowCase):
+class WithBody(WindowCase):
     """The show with Gull's body as the rig."""
 
     rig = "Gull.glb"
@@ -44,18 +44,9 @@ class Bodies(WindowCase):
         self.spin(0.4)  # until the camera has come to rest and the picture is the smooth one
         return pixels(self.stage.grab().toImage())
 
-    def test_body_seen_through_and_bones(self):
-        pictures = []
-        for dress in ("body", "through", "bones"):
-            self.assertEqual((self.session.dress, self.puppet.dress), (dress, dress))
-            pictures.append(self.picture())
-            self.key(Qt.Key.Key_B)
-        self.assertEqual(self.session.dress, "body")
-        # Seen through: the turned bones show in their own colour where the skin lies before them.
-        orange = [near(p, "marionette").sum() for p in pictures]
-        self.assertGreater(orange[1], 3 * orange[0] + 300)
-        for a, b in ((0, 1), (1, 2), (0, 2)):
-            self.assertGreater((np.abs(pictures[a] - pictures[b]).max(-1) > 25).sum(), 800)
+
+class Bodies(WithBody):
+    """What a body is, in each format."""
 
     def test_the_body_is_where_its_joints_are(self):
         """Drawn pixels against the skin worked out by the core: the same outline on the stage."""
@@ -74,82 +65,11 @@ class Bodies(WindowCase):
         left_right = np.percentile(drawn[:, 1], [0.2, 99.8])
         self.close(left_right, [low[0], high[0]], 12)
 
-    def test_the_outer_side_is_painted_also_of_what_is_mirrored(self):
-        """As it is painted where nothing is left out; a file under a mirror has its faces the other way round."""
-        self.session.arrange("marionette")
-        self.spin(0.5)
-        figure = self.puppet
-        over = replace(figure.skeleton, scales=figure.skeleton.scales * -1)  # about every joint's own place
-        for shown in (figure, replace(figure, skeleton=over, _segments=None)):
-            materials = tuple(replace(m, double_sided=True) for m in shown.character.materials)
-            both = replace(shown, character=replace(shown.character, materials=materials), _segments=None)
-            pictures = []
-            for one in (shown, both):
-                self.stage.show_figures([one])
-                pictures.append(self.picture())
-            painted = np.abs(pictures[0] - pictures[1]).max(-1) > 12
-            # Joined so, mirrored pieces stand open a little; painted from inside it would be four times as much.
-            self.assertLess(painted.sum(), 0.012 * painted.size)
-
-    def test_a_body_too_large_to_be_drawn_in_motion_moves_as_bones(self):
-        from unittest import mock
-
-        seen, draw = [], self.stage.renderer.draw
-
-        def watched(size, pose, figures, lines, fine):
-            seen.append((fine, [f.shows_body for f in figures if f.kind == "marionette"]))
-            return draw(size, pose, figures, lines, fine)
-
-        # A slow machine may have found it too large before; here the machine is as slow as it is told to be.
-        self.stage._heavy, self.stage._slow = (), 0
-        with mock.patch.object(self.stage.renderer, "draw", watched):
-            for slow, quick in ((1e9, [True]), (0.0, [False])):
-                with mock.patch("young_marionette.app.stage.view.HEAVY", slow):
-                    for frame in range(10, 16):
-                        self.session.seek(frame)
-                        self.stage.repaint()
-                    self.assertEqual(seen[-1], (False, quick))
-                    self.until(lambda: seen[-1][0], 30)
-                    self.assertEqual(seen[-1], (True, [True]))
-        self.assertIn("too large", self.window.status.text())
-
-    def test_picking_on_the_body(self):
-        """A click on a limb's skin chooses what it is tied for."""
-        self.desk("string")
-        self.spin(0.5)  # until the camera has come to rest
-        body, figure = self.state.rig_entry.figure.body, self.puppet
-        for part in ("left forearm", "right shin"):
-            joint = body.parts[part][0]
-            corners, joints = figure.skin()
-            middle = corners[joints == joint].reshape(-1, 3).mean(0)
-            place, _ = project(self.stage._matrix(), middle[None], self.stage.width(), self.stage.height())
-            found = self.stage.pick(QPointF(*place[0]))
-            self.assertEqual((found[0].kind, found[1]), ("marionette", joint))
-            self.click(self.stage, QPointF(*place[0]).toPoint())
-            self.assertEqual(self.session.part, part)
-
     def test_clips_of_a_file_share_its_body(self):
         rig = self.state.rig_entry
         twin = replace(rig, id="twin", name="twin")
         self.assertIs(twin.placed_character, rig.placed_character)
         self.assertIsNot(twin.corrected(scale=0.5).placed_character, rig.placed_character)
-
-    def test_a_chosen_bone_is_pointed_out_on_the_skin(self):
-        before = self.picture()
-        self.session.choose(part="left upper arm")
-        self.spin()
-        self.assertGreater((np.abs(self.picture() - before).max(-1) > 25).sum(), 100)
-
-    def test_turning_by_the_ring_turns_the_body(self):
-        self.desk("stance")
-        self.spin(0.4)
-        bone = self.state.pairing.target.names[self.state.rig_entry.figure.body.parts["left upper arm"][0]]
-        self.session.choose(bone=bone)
-        before, _ = self.puppet.skin()
-        centre = self.stage.place_of("marionette", self.stage.handle)
-        self.drag(self.stage, QPointF(centre.x() + 44, centre.y()), QPointF(centre.x(), centre.y() - 44))
-        after, _ = self.puppet.skin()
-        self.assertGreater(np.abs(after - before).max(), 0.2)
 
     def test_facts_and_corrections(self):
         desk = self.desk("gather")
@@ -207,28 +127,6 @@ class Bodies(WindowCase):
             self.assertTrue(again.figure.body.tabled)
             self.assertEqual(again.skeleton.names, rig.skeleton.names)
 
-    def test_scales_over_time_are_shown_on_their_own_body_alone(self):
-        rig, source = self.state.rig_entry, self.state.source_entry
-        head = rig.figure.body.parts["head"][0]
-        swell = {"scaled": [head], "scales": np.linspace([[1.0] * 3], [[2.0] * 3], 3)}
-        still = {"moving": rig.clip.moving, "translations": np.repeat(rig.clip.translations[:1], 3, 0)}
-        own = replace(rig.clip, rotations=np.repeat(rig.clip.rotations[:1], 3, 0), **still, **swell)
-        entry = replace(rig, id="swelling", name="swelling", role="clip", take=own)
-        self.session.do(do.AddEntries([entry]))
-        self.session.look_at("swelling")
-        widths = []
-        for frame in (0, 2):
-            self.session.seek(frame)
-            corners, joints = self.stage.figures[0].skin()
-            widths.append(np.ptp(corners[joints == head].reshape(-1, 3)[:, 0]))
-        self.close(widths[1], 2 * widths[0], 0.02 * widths[0])
-        # The same curve in the performer's clip leaves the marionette as large as it is.
-        clip = replace(source.clip, scaled=[head], scales=np.full((source.clip.frames, 1, 3), 2.0))
-        self.session.document.open(self.state.with_entry(replace(source, take=clip)), None)
-        self.session.look_at(None)
-        self.spin(0.1)
-        self.assertEqual((self.puppet.weights, self.puppet.factors), ({}, {}))
-
     def test_a_morph_is_shown(self):
         """Weights of a clip's curves bend the face of the rig that has morphs of these names."""
         source = self.state.source_entry
@@ -256,6 +154,116 @@ class Bodies(WindowCase):
             self.close(np.frombuffer(part.places.read(), "f4").reshape(-1, 6), wanted, 1e-6)
         self.assertTrue(parts)
         QTest.qWait(1)
+
+
+class Drawing(WithBody):
+    """How bodies are drawn and picked, whatever file they come from."""
+
+    def test_body_seen_through_and_bones(self):
+        pictures = []
+        for dress in ("body", "through", "bones"):
+            self.assertEqual((self.session.dress, self.puppet.dress), (dress, dress))
+            pictures.append(self.picture())
+            self.key(Qt.Key.Key_B)
+        self.assertEqual(self.session.dress, "body")
+        # Seen through: the turned bones show in their own colour where the skin lies before them.
+        orange = [near(p, "marionette").sum() for p in pictures]
+        self.assertGreater(orange[1], 3 * orange[0] + 300)
+        for a, b in ((0, 1), (1, 2), (0, 2)):
+            self.assertGreater((np.abs(pictures[a] - pictures[b]).max(-1) > 25).sum(), 800)
+
+    def test_the_outer_side_is_painted_also_of_what_is_mirrored(self):
+        """As it is painted where nothing is left out; a file under a mirror has its faces the other way round."""
+        self.session.arrange("marionette")
+        self.spin(0.5)
+        figure = self.puppet
+        over = replace(figure.skeleton, scales=figure.skeleton.scales * -1)  # about every joint's own place
+        for shown in (figure, replace(figure, skeleton=over, _segments=None)):
+            materials = tuple(replace(m, double_sided=True) for m in shown.character.materials)
+            both = replace(shown, character=replace(shown.character, materials=materials), _segments=None)
+            pictures = []
+            for one in (shown, both):
+                self.stage.show_figures([one])
+                pictures.append(self.picture())
+            painted = np.abs(pictures[0] - pictures[1]).max(-1) > 12
+            # Joined so, mirrored pieces stand open a little; painted from inside it would be four times as much.
+            self.assertLess(painted.sum(), 0.012 * painted.size)
+
+    def test_a_body_too_large_to_be_drawn_in_motion_moves_as_bones(self):
+        from unittest import mock
+
+        seen, draw = [], self.stage.renderer.draw
+
+        def watched(size, pose, figures, lines, fine):
+            seen.append((fine, [f.shows_body for f in figures if f.kind == "marionette"]))
+            return draw(size, pose, figures, lines, fine)
+
+        # A slow machine may have found it too large before; here the machine is as slow as it is told to be.
+        self.stage._heavy, self.stage._slow = (), 0
+        with mock.patch.object(self.stage.renderer, "draw", watched):
+            for slow, quick in ((1e9, [True]), (0.0, [False])):
+                with mock.patch("young_marionette.app.stage.view.HEAVY", slow):
+                    for frame in range(10, 16):
+                        self.session.seek(frame)
+                        self.stage.repaint()
+                    self.assertEqual(seen[-1], (False, quick))
+                    self.until(lambda: seen[-1][0], 30)
+                    self.assertEqual(seen[-1], (True, [True]))
+        self.assertIn("too large", self.window.status.text())
+
+    def test_picking_on_the_body(self):
+        """A click on a limb's skin chooses what it is tied for."""
+        self.desk("string")
+        self.spin(0.5)  # until the camera has come to rest
+        body, figure = self.state.rig_entry.figure.body, self.puppet
+        for part in ("left forearm", "right shin"):
+            joint = body.parts[part][0]
+            corners, joints = figure.skin()
+            middle = corners[joints == joint].reshape(-1, 3).mean(0)
+            place, _ = project(self.stage._matrix(), middle[None], self.stage.width(), self.stage.height())
+            found = self.stage.pick(QPointF(*place[0]))
+            self.assertEqual((found[0].kind, found[1]), ("marionette", joint))
+            self.click(self.stage, QPointF(*place[0]).toPoint())
+            self.assertEqual(self.session.part, part)
+
+    def test_a_chosen_bone_is_pointed_out_on_the_skin(self):
+        before = self.picture()
+        self.session.choose(part="left upper arm")
+        self.spin()
+        self.assertGreater((np.abs(self.picture() - before).max(-1) > 25).sum(), 100)
+
+    def test_turning_by_the_ring_turns_the_body(self):
+        self.desk("stance")
+        self.spin(0.4)
+        bone = self.state.pairing.target.names[self.state.rig_entry.figure.body.parts["left upper arm"][0]]
+        self.session.choose(bone=bone)
+        before, _ = self.puppet.skin()
+        centre = self.stage.place_of("marionette", self.stage.handle)
+        self.drag(self.stage, QPointF(centre.x() + 44, centre.y()), QPointF(centre.x(), centre.y() - 44))
+        after, _ = self.puppet.skin()
+        self.assertGreater(np.abs(after - before).max(), 0.2)
+
+    def test_scales_over_time_are_shown_on_their_own_body_alone(self):
+        rig, source = self.state.rig_entry, self.state.source_entry
+        head = rig.figure.body.parts["head"][0]
+        swell = {"scaled": [head], "scales": np.linspace([[1.0] * 3], [[2.0] * 3], 3)}
+        still = {"moving": rig.clip.moving, "translations": np.repeat(rig.clip.translations[:1], 3, 0)}
+        own = replace(rig.clip, rotations=np.repeat(rig.clip.rotations[:1], 3, 0), **still, **swell)
+        entry = replace(rig, id="swelling", name="swelling", role="clip", take=own)
+        self.session.do(do.AddEntries([entry]))
+        self.session.look_at("swelling")
+        widths = []
+        for frame in (0, 2):
+            self.session.seek(frame)
+            corners, joints = self.stage.figures[0].skin()
+            widths.append(np.ptp(corners[joints == head].reshape(-1, 3)[:, 0]))
+        self.close(widths[1], 2 * widths[0], 0.02 * widths[0])
+        # The same curve in the performer's clip leaves the marionette as large as it is.
+        clip = replace(source.clip, scaled=[head], scales=np.full((source.clip.frames, 1, 3), 2.0))
+        self.session.document.open(self.state.with_entry(replace(source, take=clip)), None)
+        self.session.look_at(None)
+        self.spin(0.1)
+        self.assertEqual((self.puppet.weights, self.puppet.factors), ({}, {}))
 
 
 class Files(WindowCase):

@@ -92,7 +92,6 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "all names": "all names begin with it",
     "skin": lambda s: f"skinned to {counted(s['joints'], 'joint')}, in {counted(s['materials'], 'material')}",
     "levels": _levels,
-    "seen body": "what limbs there are, and how they stand",
     "seen beside": "names, places and what hangs where",
     "siblings": lambda s: (
         f"{s['count']} more in the library with this skeleton" if s["count"] else "no other file has this skeleton"
@@ -115,8 +114,9 @@ _MORE = {ARMS: "more than two arms", WING: "wings", TAIL: "a tail"}
 
 
 def _limbs(fact: Fact) -> str:
-    kind = "on four legs" if fact["kind"] == FOUR_LEGS else "on two legs"
-    return ", ".join([kind, *([] if fact["arms"] else ["no arms"]), *(_MORE[kind] for kind in fact["more"])])
+    arms = [] if ARMS in fact["more"] else ["two arms" if fact["arms"] else "no arms"]
+    own = ["four legs"] if fact["kind"] == FOUR_LEGS else ["two legs", *arms]
+    return ", ".join([*own, *(_MORE[kind] for kind in fact["more"])])
 
 
 def _names(names: list[str]) -> str:

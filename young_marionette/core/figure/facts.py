@@ -172,9 +172,7 @@ def examine(
     ]
     if body:
         more = [kind for kind in (ARMS, WING, TAIL) if kind in body.beside]
-        facts.append(
-            Fact("limbs", {"kind": body.kind, "arms": "left hand" in body.parts, "more": more}, finding("seen body"))
-        )
+        facts.append(Fact("limbs", {"kind": body.kind, "arms": "left hand" in body.parts, "more": more}))
         frame = None if correction.rest == BIND else correction.rest
         chosen = correction.rest is not None
         facts.append(Fact("rest pose", {"pose": rest}, finding("rest pose", pose=rest, chosen=chosen, frame=frame)))

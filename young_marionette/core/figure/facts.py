@@ -14,7 +14,6 @@ from ..clip import blocks
 from ..contacts.sitting import sits
 from ..findings import DECLARED, MANUAL, Fact, Finding, finding
 from ..humanoid.beside import ARMS, TAIL, WING
-from ..humanoid.certainty import SURE
 from ..humanoid.known import known_body
 from ..humanoid.parts import FOUR_LEGS, PERSON, REQUIRED
 from ..humanoid.reading import Body, Shape, read_shape
@@ -32,6 +31,7 @@ if TYPE_CHECKING:
 
 # Rare units are only believed of a figure as tall as people are.
 _USUAL, _RARE = 1.7, 0.3
+_DOUBT = 0.95  # certainty under which a motion is asked, too
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
@@ -77,7 +77,7 @@ class Figure:
     def doubtful(self) -> bool:
         """Whether the skeleton alone leaves it open which joint is what, or where ahead is."""
         body = self.body
-        return body is None or not body.facing_certain or min(body.certainty.get(p, 0.0) for p in REQUIRED) < SURE
+        return body is None or not body.facing_certain or min(body.certainty.get(p, 0.0) for p in REQUIRED) < _DOUBT
 
 
 def guess_unit(stature: float) -> tuple[float, str, bool]:

@@ -7,7 +7,7 @@ from the share that all hypotheses have which see it in the same joints.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -37,6 +37,7 @@ _MOST_HEADS, _CROWD = 300, 4
 _HIGHER, _NEARLY = 3.5, 6.0
 _NO_ARMS, _NO_HEAD = -11.0, -7.5
 _ELSE = -13.0  # where even the likeliest hypothesis is hardly likelier, the body is something that was not thought of
+_ELSE_WITH_LIMBS, _LIMBS = -9.0, -9.0  # the same where a pair of limbs is left over, and what one scores by itself
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,12 +53,16 @@ class Limbs:
 
 @dataclass(frozen=True, eq=False)
 class Hypothesis:
-    """Legs, arms (None: it has none), the head joint (None: none is seen) and what speaks for them together."""
+    """Legs, arms (None: it has none), the head joint (None: none is seen) and what speaks for them together.
+
+    ``against``: the score of something else that was not thought of.
+    """
 
     legs: Limbs
     arms: Limbs | None
     head: int | None
     score: float
+    against: float = _ELSE
 
 
 def hypotheses(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> list[Hypothesis]:
@@ -79,7 +84,20 @@ def hypotheses(tree: Tree, names: NameEvidence, legs: Pairs, arms: Pairs) -> lis
                     heads[key] = _heads(tree, names, a, b)
                 made.extend(Hypothesis(a, b, head, float(total[i, k]) + more) for head, more in heads[key])
     made.sort(key=lambda h: -h.score)
-    return [h for h in made if h.score > made[0].score - _FAR]
+    found = [h for h in made if h.score > made[0].score - _FAR]
+    if found and _leaves_limbs(tree, arms, found[0]):
+        found[0] = replace(found[0], against=_ELSE_WITH_LIMBS)
+    return found
+
+
+def _leaves_limbs(tree: Tree, arms: Pairs, best: Hypothesis) -> bool:
+    """Whether a pair of chains below a body's arms, on its trunk, looks like limbs and is none of its limbs."""
+    if best.arms is None:
+        return False
+    taken = {*best.arms.starts, *best.legs.starts}
+    trunk = set(tree.skeleton.ancestors(best.arms.base))
+    likely = np.flatnonzero(arms.score > _LIMBS)
+    return any(int(arms.base[i]) in trunk and not taken & set(arms.starts[i].tolist()) for i in likely)
 
 
 Weighed = list[tuple[float, Hypothesis]]
@@ -90,7 +108,7 @@ def shares(found: list[Hypothesis]) -> Weighed:
     score = np.array([h.score for h in found]) / _WARMTH
     weight = np.exp(score - score.max())
     # However many ways there are to see a body, the likeliest has to be likelier than something else.
-    all_of = 1 / (1 + np.exp(_ELSE / _WARMTH - score.max()))
+    all_of = 1 / (1 + np.exp(found[0].against / _WARMTH - score.max()))
     return [(w, h) for w, h in zip((all_of * weight / weight.sum()).tolist(), found) if w > 1e-3]
 
 

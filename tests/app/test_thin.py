@@ -107,7 +107,7 @@ class Thinning(ThinCase):
         self.assertEqual((clip.keys, clip.frames), (len(self.poses.frames), frames))
         self.session.ask_for(endings=(".bvh",))
         desk.write_now()
-        self.until(lambda: "holds no curves" in self.told(desk), 60)
+        self.until(lambda: "holds no curves" in self.told(desk), 150)
 
     def told(self, desk):
         """What the table of files tells of the first one."""

@@ -95,9 +95,6 @@ class Pairs:
     def __len__(self) -> int:
         return len(self.base)
 
-    def take(self, order: np.ndarray) -> Pairs:
-        return Pairs(self.base[order], self.starts[order], self.joints[order], self.before[order], self.score[order])
-
 
 def misfit(value: np.ndarray, expected: tuple[float, float], most: float = 9.0) -> np.ndarray:
     """What a value costs that is not as expected (mean and spread): half its square in spreads, up to a bound."""
@@ -107,15 +104,15 @@ def misfit(value: np.ndarray, expected: tuple[float, float], most: float = 9.0) 
 def find_pairs(tree: Tree, names: NameEvidence, most: int, moves: Moving | None = None) -> tuple[Pairs, Pairs]:
     """The likeliest pairs of legs and of arms (Pairs each), best first; ``moves``: a motion that tells more."""
     brothers = _brothers(tree)
-    starts = sorted({c for _, pair in brothers for c in pair})
+    starts = sorted({c for pair in brothers for c in pair})
     cuts = _cuts(tree, starts)
     made = []
     scores = _scores(tree, names, cuts) if len(cuts) else (np.zeros(0), np.zeros(0))
+    still = _still(tree, moves, cuts) if moves is not None else 0.0
+    firsts = np.searchsorted(cuts.start, starts)
     for template, score in zip((LEG, ARM), scores):
-        if moves is not None:
-            score = score - _still(tree, moves, cuts)
+        score = score - still
         best = {}
-        firsts = np.searchsorted(cuts.start, starts)
         for start, first, end in zip(starts, firsts, [*firsts[1:], len(cuts)]):
             of = np.arange(first, end)
             of = of[np.argsort(-score[first:end], kind="stable")[:_KEPT]]
@@ -124,8 +121,8 @@ def find_pairs(tree: Tree, names: NameEvidence, most: int, moves: Moving | None 
     return made[0], made[1]
 
 
-def _brothers(tree: Tree) -> list[tuple[int, tuple[int, int]]]:
-    """Pairs of chains of like length that hang on one joint, as ``(that joint, their first joints)``."""
+def _brothers(tree: Tree) -> list[tuple[int, int]]:
+    """Pairs of chains of like length that hang on one joint: their first joints."""
     found, least = [], 0.04 * float(tree.reach.max(initial=0.0))
     for base, children in enumerate(tree.children):
         ways = {c: way for c in children if tree.sizes[c] >= 3 and (way := tree.step(base, c)) > least}
@@ -136,7 +133,7 @@ def _brothers(tree: Tree) -> list[tuple[int, tuple[int, int]]]:
         for a, b in combinations(ways, 2):
             # A prop in one hand only makes one of two arms much longer.
             if min(ways[a], ways[b]) > 0.8 * max(ways[a], ways[b]) or 0.5 < tree.sizes[a] / tree.sizes[b] < 2:
-                found.append((base, (a, b)))
+                found.append((a, b))
     return found
 
 
@@ -325,14 +322,14 @@ def _paired(
     cuts: Cuts,
     score: np.ndarray,
     best: dict[int, np.ndarray],
-    brothers: list[tuple[int, tuple[int, int]]],
+    brothers: list[tuple[int, int]],
     template: Template,
     most: int,
 ) -> Pairs:
     """The pairs of cuts that are most alike and fit best (Pairs), best first."""
     points = tree.points
     # All pairs of chains at once: (pairs, ways to see the one, ways to see the other).
-    both = [(best[a], best[b]) for _, (a, b) in brothers if len(best[a]) and len(best[b])]
+    both = [(best[a], best[b]) for a, b in brothers if len(best[a]) and len(best[b])]
     ways = np.full((len(both), 2, _KEPT), -1)
     for row, two in zip(ways, both):
         for side, of in zip(row, two):

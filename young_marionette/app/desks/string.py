@@ -150,8 +150,7 @@ class StringDesk(Desk):
         self.region = QComboBox()
         for region in REGIONS:
             self.region.addItem(region.capitalize(), region)
-        self.region.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.region.setMinimumWidth(88)  # wide enough for the longest, and no wider: the row is full
+        self.region.setMinimumWidth(88)  # only where the desk is narrow: the row is full
         self.region.setAccessibleName("Part of the body to zoom to")
         self.region.setToolTip("Part of the body to zoom to (R cycles)")
         self.region.currentIndexChanged.connect(lambda _i: self.board.set_region(self.region.currentData()))

@@ -1,0 +1,291 @@
+"""A recording of markers becomes motion of a figure of the performer's own size; what is faulty on the way is named.
+
+The steps: what trajectories tell of exchanges and spikes is put right first; some hundred unlike frames size the figure;
+all frames are solved with it; markers that are not where the figure expects them are faults, and with these put right or
+left out the figure is fitted and solved again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..clip import Clip
+from . import faults as fault_kinds
+from .choosing import alike, spread_frames
+from .faults import Fault
+from .figure import Figure
+from .fitting import Prior, fitted, prior_of
+from .posing import Poses, normal, predicted, tukey, world
+from .recording import Recording
+from .segments import BODY, STATURE, Structure
+from .smoothing import aims, between, continuous
+from .tracking import How, annealed, refined, settled, started
+from .trajectories import Exchange, exchanged, exchanges, left, spikes
+
+Progress = Callable[[float], None]
+_SIGMA = 0.004  # metres that a good marker may be off
+_OUT = 0.035  # metres at which a marker counts no more
+_EASED = 0.1  # seconds over which a marker comes in and goes out
+# How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
+_STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (_SIGMA, 0.03, False, 6), (_SIGMA, _OUT, True, 8))
+
+
+@dataclass(frozen=True, eq=False)
+class Solution:
+    """``off (frames, markers)``: metres between where a marker is and where the figure expects it, NaN where not seen.
+
+    ``expected (frames, markers, 3)``; ``faults``: what was found. ``figure`` has the markers that sit on it, in the recording's order:
+    ``on (n,)`` are their numbers in it.
+    """
+
+    figure: Figure
+    poses: Poses
+    rate: float
+    on: np.ndarray
+    off: np.ndarray
+    expected: np.ndarray
+    faults: tuple[Fault, ...]
+
+    def clip(self, name: str) -> Clip:
+        """The motion, as a clip on the figure's skeleton."""
+        return Clip(
+            name,
+            self.figure.skeleton(),
+            self.rate,
+            np.moveaxis(continuous(self.poses.q), -1, 0),
+            [0],
+            self.poses.root.T[:, None],
+        )
+
+
+def stature_of(points: np.ndarray) -> float:
+    """A guess of the performer's stature (metres) from how high markers are over the lowest ones, where they stand the tallest."""
+    points = points[:: max(len(points) // 400, 1)]
+    seen = np.isfinite(points).all(-1)
+    if not seen.any():
+        return STATURE
+    heights = np.where(seen, points[..., 1], np.nan)
+    with np.errstate(all="ignore"):
+        tall = np.nanpercentile(heights, 97, axis=1) - np.nanpercentile(heights, 3, axis=1)
+    tall = tall[np.isfinite(tall)]
+    guess = float(np.percentile(tall, 95)) * 1.06 + 0.02 if len(tall) else STATURE
+    return guess if 0.5 < guess < 2.6 else STATURE
+
+
+def rows_of(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """``(points (markers, 3, frames), seen (markers, frames))`` of ``points (frames, markers, 3)``."""
+    rows = np.ascontiguousarray(np.moveaxis(points, 0, -1))
+    return rows, np.isfinite(rows).all(1)
+
+
+def fit(
+    points: np.ndarray,
+    segments: np.ndarray,
+    prior: Prior,
+    stature: float,
+    labels: tuple[str, ...],
+    structure: Structure = BODY,
+    progress: Progress = lambda share: None,
+) -> tuple[Figure, np.ndarray, Poses, float]:
+    """``(figure, frames, their poses, RMS in metres)``: the figure that some hundred frames tell.
+
+    ``points (frames, markers, 3)``: NaN where a marker is not seen or not believed.
+    """
+    frames = spread_frames(points)
+    own, seen = rows_of(points[frames])
+    weights = seen * 1.0
+    offsets = structure.shares * stature
+    figure = Figure(stature, offsets, labels, segments, prior.expected(offsets), structure)
+    poses = annealed(figure, own, weights)
+    progress(0.4)
+    rms = 0.0
+    for n, (sigma, width, last, steps) in enumerate(_STAGES):
+        figure, poses, rms = fitted(figure, poses, own, weights, prior, sigma, width, last, steps)
+        poses, _ = refined(figure, poses, own, weights, How(sigma, width, steps=4))
+        progress(0.4 + 0.6 * (n + 1) / len(_STAGES))
+    return figure, frames, poses, rms
+
+
+def solve_poses(
+    figure: Figure,
+    points: np.ndarray,
+    rate: float,
+    known: tuple[np.ndarray, Poses] | None = None,
+    progress: Progress = lambda share: None,
+) -> Poses:
+    """Poses on all frames of a known figure. ``points (frames, markers, 3)``: NaN where not seen or not believed.
+
+    ``known``: frames whose poses are known roughly, and these.
+    """
+    frames = len(points)
+    rows, seen = rows_of(points)
+    if known is None:
+        at = spread_frames(points)
+        known = at, annealed(figure, rows[..., at], seen[:, at] * 1.0)
+    some = np.unique(np.append(np.arange(0, frames, max(round(rate / 12.5), 1)), frames - 1))
+    own, weights = rows[..., some], seen[:, some] * 1.0
+    start = started(figure, own, weights)
+    start.q[1:] = known[1].q[1:][..., alike(points[some], points[known[0]])]
+    start = settled(figure, start, own, weights, How(0.012, 0.08, steps=8), (1, 2, 1))
+    progress(0.3)
+    more = np.unique(np.append(np.arange(0, frames, max(round(rate / 50), 1)), frames - 1))
+    poses = between(start, np.searchsorted(more, some), len(more)) if len(more) > len(some) else start
+    poses = settled(figure, poses, rows[..., more], seen[:, more] * 1.0, How(_SIGMA, _OUT, steps=4), (1, 2))
+    progress(0.55)
+    weights = eased(seen, rate)
+    poses, _ = refined(figure, between(poses, more, frames), rows, weights, How(_SIGMA, _OUT, last=True, steps=2))
+    progress(0.75)
+    return helped(figure, poses, rows, weights, rate)
+
+
+def helped(figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray, rate: float) -> Poses:
+    """Poses with joints of which the markers tell too little drawn to a smooth way between the frames where they do."""
+    frames, count = poses.frames, len(figure.structure)
+    told, told_root = np.empty((count, frames)), np.empty(frames)
+    for at in range(0, frames, 512):
+        span = slice(at, at + 512)
+        off = points[..., span] - predicted(figure, *world(figure.structure, figure.offsets, poses.picked(span)))
+        robust, _ = tukey(np.sqrt(np.nansum(off * off, 1)), _OUT)
+        clean = np.where(weights[:, None, span] > 0, points[..., span], 0.0)
+        system = normal(figure, poses.picked(span), clean, weights[:, span] * robust / _SIGMA**2)
+        for joint in range(count):
+            told[joint, span] = np.linalg.eigvalsh(np.moveaxis(system.blocks[joint][0], -1, 0))[:, 0]
+        told_root[span] = system.blocks[-1][0, 0, 0]
+    drawn = aims(poses, told, told_root, rate)
+    # Only frames on which something is missing: the others stay as their markers have them.
+    some = np.flatnonzero((drawn.pull > 0).any(0) | (drawn.root_pull > 0))
+    if len(some):
+        own, _ = refined(
+            figure, poses.picked(some), points[..., some], weights[:, some], How(_SIGMA, _OUT, last=True, steps=3),
+            drawn.picked(some),
+        )  # fmt: skip
+        poses.put(some, own)
+    return poses
+
+
+def eased(seen: np.ndarray, rate: float) -> np.ndarray:
+    """Weights ``(markers, frames)``: 0 where not ``seen``, rising to 1 over a tenth of a second beside gaps."""
+    reach = max(round(_EASED * rate), 1)
+    frames, hidden, never = np.arange(seen.shape[1]), ~seen, seen.shape[1] + reach
+    before = np.maximum.accumulate(np.where(hidden, frames, -never), axis=1)
+    after = np.minimum.accumulate(np.where(hidden, frames, 2 * never)[:, ::-1], axis=1)[:, ::-1]
+    near = np.minimum(frames - before, after - frames)
+    weights: np.ndarray = seen * np.clip(near / (reach + 1), 0.02, 1) ** 2
+    return weights
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """Which segment each marker of a recording goes with: ``segments (markers,)``, -1 for none; ``places``, ``sigma (markers, 3)``:
+    where on it, in shares of the stature (see sites)."""
+
+    segments: np.ndarray
+    places: np.ndarray
+    sigma: np.ndarray
+
+
+def solve(
+    recording: Recording,
+    laid: Laid,
+    figure: Figure | None = None,
+    stature: float | None = None,
+    structure: Structure = BODY,
+    progress: Progress = lambda share: None,
+) -> Solution:
+    """Solve a placed recording (metres, Y up), with its faults found and mended.
+
+    ``figure``: of the same performer and markers, where there is one; else one is fitted. ``stature``: a better guess than the
+    markers' height (metres).
+    """
+    on = np.flatnonzero((laid.segments >= 0) & recording.seen.any(0))
+    rate, given = recording.rate, recording.points[:, on]
+    part = lambda a, b: lambda share: progress(a + (b - a) * share)  # noqa: E731
+    swaps = exchanges(given, rate)
+    points = exchanged(given, swaps)
+    spiky = spikes(points, rate)
+    believed = np.where((spiky | left(points, rate))[..., None], np.nan, points)
+    stature = stature_of(recording.points[:, on]) if stature is None else stature
+    prior = prior_of(structure, laid.segments[on], laid.places[on], laid.sigma[on], stature)
+    labels = tuple(recording.labels[i] for i in on)
+    known = None
+    own_fit = figure is None
+    if figure is None:
+        figure, frames, some, _ = fit(
+            believed, laid.segments[on], prior, stature, labels, structure, part(0.02, 0.4)
+        )
+        known = frames, some
+    poses = solve_poses(figure, believed, rate, known, part(0.4, 0.7))
+    expected = _expected(figure, poses)
+    swaps = _checked(given, expected, swaps)
+    points = exchanged(given, swaps)
+    taken = spikes(points, rate)
+    for a, b, first, last in fault_kinds.residual_exchanges(points, expected, rate, taken):
+        swaps.append(Exchange(a, b, first, last))
+        points = exchanged(points, swaps[-1:])
+    found = fault_kinds.residual_faults(points, expected, rate, np.zeros_like(taken))
+    believed = points.copy()
+    for fault in found:
+        believed[fault.first : fault.last + 1, fault.marker] = np.nan
+    long = sum(f.last - f.first + 1 for f in found) + sum(2 * (s.last - s.first + 1) for s in swaps)
+    if own_fit and long > 0.002 * points.shape[0] * points.shape[1]:
+        figure, frames, some, _ = fit(
+            believed, laid.segments[on], prior, stature, labels, structure, part(0.7, 0.85)
+        )
+        known = frames, some
+        poses = solve_poses(figure, believed, rate, known, part(0.85, 1.0))
+    elif found or swaps:
+        rows, seen = rows_of(believed)
+        weights = eased(seen, rate)
+        poses, _ = refined(figure, poses, rows, weights, How(_SIGMA, _OUT, last=True, steps=3))
+        poses = helped(figure, poses, rows, weights, rate)
+    expected = _expected(figure, poses)
+    # With the figure that the faults did not spoil, their ends can be told better.
+    found = fault_kinds.residual_faults(points, expected, rate, np.zeros_like(taken))
+    told = [
+        *(
+            replace(fault, marker=int(on[fault.marker]))
+            for fault in (*found, *fault_kinds.gaps(given))
+        ),
+        *(
+            Fault(fault_kinds.EXCHANGED, int(on[a]), s.first, s.last, int(on[b]))
+            for s in swaps
+            for a, b in ((s.a, s.b), (s.b, s.a))
+        ),
+    ]  # fmt: skip
+    off = np.linalg.norm(points - expected, axis=-1)
+    progress(1.0)
+    return Solution(
+        figure, poses, rate, on, off, expected, tuple(sorted(told, key=lambda f: (f.kind == fault_kinds.GAP, f.first)))
+    )
+
+
+def _expected(figure: Figure, poses: Poses) -> np.ndarray:
+    parts = []
+    for at in range(0, poses.frames, 512):
+        some = poses.picked(slice(at, at + 512))
+        parts.append(np.moveaxis(predicted(figure, *world(figure.structure, figure.offsets, some)), -1, 0))
+    return np.concatenate(parts)
+
+
+def _checked(given: np.ndarray, expected: np.ndarray, swaps: list[Exchange]) -> list[Exchange]:
+    """Of exchanges that the ways of markers tell, those that the figure bears out; where it is the rest of the frames that is
+    exchanged, that."""
+    kept = []
+    frames = len(given)
+    for swap in swaps:
+        own = np.linalg.norm(given[:, [swap.a, swap.b]] - expected[:, [swap.a, swap.b]], axis=-1).sum(1)
+        other = np.linalg.norm(given[:, [swap.b, swap.a]] - expected[:, [swap.a, swap.b]], axis=-1).sum(1)
+        inside = np.zeros(frames, bool)
+        inside[swap.first : swap.last + 1] = True
+        with np.errstate(all="ignore"):
+            gain = np.nanmean((own - other)[inside])
+            outside = np.nanmean((other - own)[~inside]) if (~inside).any() else 1.0
+        if gain > 0 and outside > 0:
+            kept.append(swap)
+        elif gain < 0 and outside < 0 and (swap.first == 0 or swap.last == frames - 1):
+            first, last = (swap.last + 1, frames - 1) if swap.first == 0 else (0, swap.first - 1)
+            kept.append(Exchange(swap.a, swap.b, first, last))
+    return kept

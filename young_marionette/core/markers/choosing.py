@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from scipy.spatial import cKDTree
+from scipy.spatial.distance import cdist
 
 _PAIRS, _LOOKED_AT = 60, 3000
 _SEEN = 0.7  # the share of markers that a frame must have, of what the best frames have
@@ -51,3 +52,13 @@ def _shape(points: np.ndarray, markers: np.ndarray) -> np.ndarray:
     a, b = np.random.default_rng(1).choice(markers, (2, _PAIRS))
     distances: np.ndarray = np.linalg.norm(points[:, a] - points[:, b], axis=-1)
     return distances
+
+
+def unlikeness(points: np.ndarray) -> np.ndarray:
+    """How unlike the shapes of frames are ``(frames, frames)``, metres; ``points (frames, markers, 3)``."""
+    often = np.flatnonzero(np.isfinite(points).all(-1).mean(0) > 0.5)
+    if len(often) < 3:
+        return np.abs(np.subtract.outer(np.arange(len(points)), np.arange(len(points)))) * 1.0
+    shape = _shape(points, often)
+    shape = np.where(np.isfinite(shape), shape, np.nanmedian(shape, axis=0))
+    return np.asarray(cdist(shape, shape))

@@ -150,33 +150,48 @@ def equations(
     there: np.ndarray | None = None,
 ) -> Normal:
     """As ``normal``, of poses in the world; ``there``: where the markers are expected, where that is known already."""
-    structure = figure.structure
-    count, frames = len(structure), places.shape[-1]
     there = predicted(figure, turns, places) if there is None else there
+    count, frames = len(figure.structure), places.shape[-1]
     # About the hips, so that large places in the room cost no digits.
-    arms, joints = there - places[0], places - places[0]
-    force = weights[:, None] * (points - there)
-    s0, s1, s2 = np.zeros((count, frames)), np.zeros((count, 3, frames)), np.zeros((count, 3, 3, frames))
-    pull, turning = np.zeros((count, 3, frames)), np.zeros((count, 3, frames))
+    arms, force = there - places[0], weights[:, None] * (points - there)
+    sums = Sums(*(np.zeros((count, *shape, frames)) for shape in ((), (3,), (3, 3), (3,), (3,))))
     for marker, segment in enumerate(figure.segments):
         d, f = arms[marker], force[marker]
         wd = weights[marker] * d
-        s0[segment] += weights[marker]
-        s1[segment] += wd
-        s2[segment] += wd[:, None] * d
-        pull[segment] += f
-        turning[segment] += crossed(d, f[:, None])[:, 0]
+        sums.weight[segment] += weights[marker]
+        sums.first[segment] += wd
+        sums.second[segment] += wd[:, None] * d
+        sums.pull[segment] += f
+        sums.turning[segment] += crossed(d, f[:, None])[:, 0]
+    return gathered(figure.structure, turns, places, sums)
+
+
+@dataclass
+class Sums:
+    """What each segment's own markers sum up to, places counted from the hips: weights ``(joints, frames)``, weighted places
+    ``(joints, 3, frames)`` and their products ``(joints, 3, 3, frames)``, weighted distances and their torques."""
+
+    weight: np.ndarray
+    first: np.ndarray
+    second: np.ndarray
+    pull: np.ndarray
+    turning: np.ndarray
+
+
+def gathered(structure: Structure, turns: np.ndarray, places: np.ndarray, sums: Sums) -> Normal:
+    """The normal equations of what segments' markers sum up to; the sums are used up by it."""
+    count, frames = len(structure), places.shape[-1]
+    s0, s1, s2, pull, turning = sums.weight, sums.first, sums.second, sums.pull, sums.turning
     for joint in range(count - 1, 0, -1):
         parent = structure.parents[joint]
-        for sums in (s0, s1, s2, pull, turning):
-            sums[parent] += sums[joint]
+        for of in (s0, s1, s2, pull, turning):
+            of[parent] += of[joint]
     # What all markers below a joint have to say about turns (``rolled``) and moves (``moved``) by that joint's axes.
-    levers = crossed(joints, turns)
-    first = crossed(s1, levers)
+    levers = crossed(places - places[0], turns)
     inertia = -s2
     for i in range(3):
         inertia[:, i, i] += s2[:, 0, 0] + s2[:, 1, 1] + s2[:, 2, 2]
-    rolled = np.einsum("nikf,nkjf->nijf", inertia, turns) + first
+    rolled = np.einsum("nikf,nkjf->nijf", inertia, turns) + crossed(s1, levers)
     moved = s0[:, None, None] * levers - crossed(s1, turns)
     gradient = np.empty((count + 1, 3, frames))
     gradient[:count] = np.einsum("nikf,nif->nkf", turns, turning) + np.einsum("nikf,nif->nkf", levers, pull)

@@ -22,7 +22,8 @@ class Segment:
 
     ``offset (3)``: of the joint from its parent, as shares of the stature, in a T-pose. ``free``: which components of it are
     the performer's own; ``spread``: how far they usually are from these shares (one standard deviation). ``tip``: where the bone
-    ends. ``radius``: of the flesh around the bone; ``wide``: half the breadth that comes on top of it to both sides.
+    ends. ``radius``: of the flesh around the bone; ``wide``: half the breadth that comes on top of it to both sides; ``start``:
+    where the flesh begins, seen from the joint; ``taper``: by what share of ``radius`` it is thinner at the tip.
     ``order``: the turns that the joint's rotation is told in (about X, Y, Z); ``middle``, ``sigma``: usual angles in
     degrees and how far they usually are from them; ``low``, ``high``: the limits of a human body.
     """
@@ -35,6 +36,8 @@ class Segment:
     spread: float = 0.012
     radius: float = 0.03
     wide: float = 0.0
+    start: tuple[float, float, float] = (0, 0, 0)
+    taper: float = 0.0
     kind: str = BALL
     order: str = "XYZ"
     middle: tuple[float, float, float] = (0, 0, 0)
@@ -44,11 +47,13 @@ class Segment:
 
 
 _TRUNK = (
-    Segment("hips", None, (0, 0.53, 0), (0, 0.07, 0), radius=0.06, wide=0.045),
+    Segment("hips", None, (0, 0.53, 0), (0, 0.07, 0), radius=0.06, wide=0.045, start=(0, -0.01, 0)),
     Segment("spine", "hips", (0, 0.065, -0.005), (0, 0.075, 0), "yz", 0.02, 0.062, 0.035, sigma=(16, 14, 12)),
     Segment("chest", "spine", (0, 0.075, -0.012), (0, 0.155, 0), "yz", 0.025, 0.066, 0.045, sigma=(16, 14, 12)),
     Segment("neck", "chest", (0, 0.158, 0.0), (0, 0.055, 0.01), "yz", 0.02, 0.032, sigma=(18, 22, 15)),
-    Segment("head", "neck", (0, 0.055, 0.012), (0, 0.13, 0), "yz", 0.02, 0.055, sigma=(20, 28, 16)),
+    Segment(
+        "head", "neck", (0, 0.055, 0.012), (0, 0.13, 0), "yz", 0.02, 0.055, start=(0, 0.03, 0), sigma=(20, 28, 16)
+    ),
 )
 _LEFT = (
     Segment("Shoulder", "chest", (0.018, 0.125, 0.005), (0.085, 0, 0), "xyz", 0.012, 0.03, sigma=(8, 14, 14)),
@@ -57,7 +62,8 @@ _LEFT = (
         middle=(0, -20, -50), sigma=(50, 60, 60),
     ),
     Segment(
-        "LowerArm", "UpperArm", (0.17, 0, 0), (0.145, 0, 0), "x", 0.012, 0.022, kind=EULER, order="YZX",
+        "LowerArm", "UpperArm", (0.17, 0, 0), (0.145, 0, 0), "x", 0.012, 0.024, taper=0.4,
+        kind=EULER, order="YZX",
         middle=(-40, 0, 0), sigma=(70, 6, 55), low=(-155, -20, -110), high=(6, 20, 110),
     ),
     Segment(
@@ -69,12 +75,13 @@ _LEFT = (
         middle=(-15, 0, 0), sigma=(50, 25, 25),
     ),
     Segment(
-        "LowerLeg", "UpperLeg", (0, -0.245, 0), (0, -0.246, 0), "y", 0.012, 0.03, kind=EULER, order="XZY",
+        "LowerLeg", "UpperLeg", (0, -0.245, 0), (0, -0.246, 0), "y", 0.012, 0.03, taper=0.45,
+        kind=EULER, order="XZY",
         middle=(30, 0, 0), sigma=(60, 4, 8), low=(-8, -12, -35), high=(158, 12, 35),
     ),
     Segment(
-        "Foot", "LowerLeg", (0, -0.246, 0), (0, -0.035, 0.08), "y", 0.012, 0.02, 0.01, kind=EULER, order="XZY",
-        sigma=(25, 14, 14), low=(-50, -35, -35), high=(65, 35, 35),
+        "Foot", "LowerLeg", (0, -0.246, 0), (0, -0.035, 0.08), "y", 0.012, 0.02, 0.01, (0, -0.02, -0.03),
+        kind=EULER, order="XZY", sigma=(25, 14, 14), low=(-50, -35, -35), high=(65, 35, 35),
     ),
     Segment(
         "Toes", "Foot", (0, -0.03, 0.075), (0, -0.006, 0.04), "yz", 0.012, 0.012, 0.015, kind=EULER, order="XZY",
@@ -95,7 +102,7 @@ def _sided(segment: Segment, side: str) -> Segment:
     ends = np.sort(np.stack([np.multiply(segment.low, turn), np.multiply(segment.high, turn)]), axis=0)
     return Segment(
         own(segment.name), own(segment.parent or ""), tuple(flip * segment.offset), tuple(flip * segment.tip),
-        segment.free, segment.spread, segment.radius, segment.wide, segment.kind, segment.order,
+        segment.free, segment.spread, segment.radius, segment.wide, segment.start, segment.taper, segment.kind, segment.order,
         tuple(turn * segment.middle), segment.sigma, tuple(ends[0]), tuple(ends[1]),
     )  # fmt: skip
 
@@ -149,6 +156,14 @@ class Structure:
         wanted = {"chest": "neck"}.get(name)
         below = [j for j, parent in enumerate(self.parents) if parent == segment]
         return self.index[wanted] if wanted else below[0] if len(below) == 1 else segment
+
+    def limb(self, segment: int) -> int:
+        """Which limb a segment belongs to: 1 the left arm, 2 the left leg, negative on the right; 0 none."""
+        name = self.names[segment]
+        if name in ("leftShoulder", "rightShoulder") or not name.startswith(SIDES):
+            return 0
+        leg = any(self.names[j].endswith("UpperLeg") for j in self.chains[segment])
+        return (2 if leg else 1) * (1 if name.startswith("left") else -1)
 
     def _chain(self, joint: int) -> tuple[int, ...]:
         chain = []

@@ -7,13 +7,15 @@ left out the figure is fitted and solved again.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..clip import Clip
+from ..errors import InputError
 from . import faults as fault_kinds
+from .assigning import BY_HAND, BY_MOTION, Laid, is_mirrored, likeliest, rides
 from .choosing import alike, spread_frames
 from .faults import Fault
 from .figure import Figure
@@ -21,6 +23,7 @@ from .fitting import Prior, fitted, prior_of
 from .posing import Poses, normal, predicted, tukey, world
 from .recording import Recording
 from .segments import BODY, STATURE, Structure
+from .sites import read_labels
 from .smoothing import aims, between, continuous
 from .tracking import How, annealed, refined, settled, started
 from .trajectories import Exchange, exchanged, exchanges, left, spikes
@@ -28,6 +31,7 @@ from .trajectories import Exchange, exchanged, exchanges, left, spikes
 Progress = Callable[[float], None]
 _SIGMA = 0.004  # metres that a good marker may be off
 _OUT = 0.035  # metres at which a marker counts no more
+_WRONG = 0.02  # metres that a marker on its own segment is not off as a rule
 _EASED = 0.1  # seconds over which a marker comes in and goes out
 # How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
 _STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (_SIGMA, 0.03, False, 6), (_SIGMA, _OUT, True, 8))
@@ -48,6 +52,7 @@ class Solution:
     off: np.ndarray
     expected: np.ndarray
     faults: tuple[Fault, ...]
+    laid: Laid
 
     def clip(self, name: str) -> Clip:
         """The motion, as a clip on the figure's skeleton."""
@@ -177,65 +182,98 @@ def eased(seen: np.ndarray, rate: float) -> np.ndarray:
     return weights
 
 
-@dataclass(frozen=True, eq=False)
-class Laid:
-    """Which segment each marker of a recording goes with: ``segments (markers,)``, -1 for none; ``places``, ``sigma (markers, 3)``:
-    where on it, in shares of the stature (see sites)."""
-
-    segments: np.ndarray
-    places: np.ndarray
-    sigma: np.ndarray
-
-
 def solve(
     recording: Recording,
     laid: Laid,
     figure: Figure | None = None,
-    stature: float | None = None,
     structure: Structure = BODY,
+    left_out: Sequence[tuple[int, int, int]] = (),
     progress: Progress = lambda share: None,
 ) -> Solution:
     """Solve a placed recording (metres, Y up), with its faults found and mended.
 
-    ``figure``: of the same performer and markers, where there is one; else one is fitted. ``stature``: a better guess than the
-    markers' height (metres).
+    ``figure``: of the same performer and markers, where there is one; else one is fitted. ``left_out``: (marker, first, last)
+    of what is not believed. InputError where the markers are too few for a body.
     """
+    part = lambda a, b: lambda share: progress(a + (b - a) * share)  # noqa: E731
+    wrong = _lying(recording, laid, structure)
+    for turn in range(2):
+        solution = _solved(recording, laid, figure, structure, left_out, part(0.45 * turn, 0.55 if turn == 0 else 1.0))
+        laid, found = _put_right(recording, laid, solution, first=turn == 0)
+        wrong += found
+        if not found or turn == 1:
+            break
+    strays = _strays(recording, laid)
+    progress(1.0)
+    told = (*solution.faults, *wrong, *strays)
+    gone = {f.marker for f in strays}
+    told = tuple(f for f in told if f.kind != fault_kinds.GAP or f.marker not in gone)
+    order = sorted(told, key=lambda f: (f.kind == fault_kinds.GAP, f.first, f.marker))
+    return replace(solution, faults=tuple(order), laid=laid)
+
+
+def check_enough(recording: Recording, laid: Laid, structure: Structure = BODY) -> None:
+    """InputError where the markers that go with a segment are too few to know a body by."""
+    on = np.flatnonzero((laid.segments >= 0) & recording.seen.any(0))
+    trunk = np.isin(laid.segments[on], structure.trunk).sum()
+    if len(on) < 6 or trunk < 3:
+        raise InputError(
+            f"{recording.name} has {len(on)} markers that go with a part of the body, {trunk} of them with the trunk; "
+            "at least 6 are needed, 3 of them on the hips, the back or the chest."
+        )
+
+
+def _solved(
+    recording: Recording,
+    laid: Laid,
+    figure: Figure | None,
+    structure: Structure,
+    left_out: Sequence[tuple[int, int, int]],
+    progress: Progress,
+) -> Solution:
+    check_enough(recording, laid, structure)
     on = np.flatnonzero((laid.segments >= 0) & recording.seen.any(0))
     rate, given = recording.rate, recording.points[:, on]
+    number = {int(m): n for n, m in enumerate(on)}
+    hidden = np.zeros(given.shape[:2], bool)
+    for marker, first, last in left_out:
+        if marker in number:
+            hidden[first : last + 1, number[marker]] = True
+    given = np.where(hidden[..., None], np.nan, given)
     part = lambda a, b: lambda share: progress(a + (b - a) * share)  # noqa: E731
     swaps = exchanges(given, rate)
     points = exchanged(given, swaps)
-    spiky = spikes(points, rate)
-    believed = np.where((spiky | left(points, rate))[..., None], np.nan, points)
-    stature = stature_of(recording.points[:, on]) if stature is None else stature
-    prior = prior_of(structure, laid.segments[on], laid.places[on], laid.sigma[on], stature)
+    believed = np.where((spikes(points, rate) | left(points, rate))[..., None], np.nan, points)
+    stature = laid.stature or stature_of(recording.points[:, on])
     labels = tuple(recording.labels[i] for i in on)
-    known = None
     own_fit = figure is None
+    prior = prior_of(structure, laid.segments[on], laid.places[on], laid.sigma[on], stature)
+    progress(0.02)
+
+    def fitted_now(share: Progress) -> tuple[Figure, tuple[np.ndarray, Poses]]:
+        made, frames, some, _ = fit(believed, laid.segments[on], prior, stature, labels, structure, share)
+        return made, (frames, some)
+
     if figure is None:
-        figure, frames, some, _ = fit(
-            believed, laid.segments[on], prior, stature, labels, structure, part(0.02, 0.4)
-        )
-        known = frames, some
+        figure, known = fitted_now(part(0.02, 0.4))
+    else:
+        figure, known = figure.on(labels, laid.segments[on]), None
     poses = solve_poses(figure, believed, rate, known, part(0.4, 0.7))
     expected = _expected(figure, poses)
     swaps = _checked(given, expected, swaps)
     points = exchanged(given, swaps)
-    taken = spikes(points, rate)
-    for a, b, first, last in fault_kinds.residual_exchanges(points, expected, rate, taken):
+    nothing = np.zeros(points.shape[:2], bool)
+    for a, b, first, last in fault_kinds.residual_exchanges(points, expected, rate, nothing):
         swaps.append(Exchange(a, b, first, last))
         points = exchanged(points, swaps[-1:])
-    found = fault_kinds.residual_faults(points, expected, rate, np.zeros_like(taken))
+    found = fault_kinds.residual_faults(points, expected, rate, nothing)
     believed = points.copy()
     for fault in found:
         believed[fault.first : fault.last + 1, fault.marker] = np.nan
     long = sum(f.last - f.first + 1 for f in found) + sum(2 * (s.last - s.first + 1) for s in swaps)
     if own_fit and long > 0.002 * points.shape[0] * points.shape[1]:
-        figure, frames, some, _ = fit(
-            believed, laid.segments[on], prior, stature, labels, structure, part(0.7, 0.85)
-        )
-        known = frames, some
-        poses = solve_poses(figure, believed, rate, known, part(0.85, 1.0))
+        figure, known = fitted_now(part(0.7, 0.85))
+        poses = solve_poses(figure, believed, rate, known, part(0.85, 0.98))
     elif found or swaps:
         rows, seen = rows_of(believed)
         weights = eased(seen, rate)
@@ -243,23 +281,58 @@ def solve(
         poses = helped(figure, poses, rows, weights, rate)
     expected = _expected(figure, poses)
     # With the figure that the faults did not spoil, their ends can be told better.
-    found = fault_kinds.residual_faults(points, expected, rate, np.zeros_like(taken))
-    told = [
-        *(
-            replace(fault, marker=int(on[fault.marker]))
-            for fault in (*found, *fault_kinds.gaps(given))
-        ),
-        *(
-            Fault(fault_kinds.EXCHANGED, int(on[a]), s.first, s.last, int(on[b]))
-            for s in swaps
-            for a, b in ((s.a, s.b), (s.b, s.a))
-        ),
-    ]  # fmt: skip
-    off = np.linalg.norm(points - expected, axis=-1)
-    progress(1.0)
-    return Solution(
-        figure, poses, rate, on, off, expected, tuple(sorted(told, key=lambda f: (f.kind == fault_kinds.GAP, f.first)))
-    )
+    found = fault_kinds.residual_faults(points, expected, rate, nothing)
+    told = [replace(fault, marker=int(on[fault.marker])) for fault in (*found, *fault_kinds.gaps(recording.points[:, on]))]
+    for swap in swaps:
+        for a, b in ((swap.a, swap.b), (swap.b, swap.a)):
+            told.append(Fault(fault_kinds.EXCHANGED, int(on[a]), swap.first, swap.last, int(on[b])))
+    return Solution(figure, poses, rate, on, np.linalg.norm(points - expected, axis=-1), expected, tuple(told), laid)
+
+
+def _put_right(recording: Recording, laid: Laid, solution: Solution, first: bool) -> tuple[Laid, list[Fault]]:
+    """Markers on wrong segments, put where they keep their place; those on none that do so somewhere are taken in, the first time."""
+    level = fault_kinds.usual_distance(solution.off)
+    high = level > max(_WRONG, 6 * float(np.median(level)))
+    structure = solution.figure.structure
+    asked = [int(m) for n, m in enumerate(solution.on) if high[n] and laid.why[m] != BY_HAND]
+    share = recording.seen.mean(0)
+    free = [m for m in range(len(recording)) if laid.segments[m] < 0 and laid.why[m] != BY_HAND and share[m] >= 0.25]
+    found: list[Fault] = []
+    markers = np.array([*asked, *(free if first else ())], int)
+    if not len(markers):
+        return laid, found
+    segments, loose, _ = likeliest(solution.figure, solution.poses, recording.points, markers)
+    for marker, segment, spread in zip(markers.tolist(), segments.tolist(), loose.tolist()):
+        before = int(laid.segments[marker])
+        if not rides(spread) or segment == before:
+            continue
+        laid = laid.with_segment(marker, segment, structure, BY_MOTION, 0.8)
+        if before >= 0:
+            kind = fault_kinds.WRONG_SIDE if is_mirrored(structure, before, segment) else fault_kinds.WRONG_SEGMENT
+            found.append(Fault(kind, marker, 0, recording.frames - 1, structure.names[segment]))
+    return laid, found
+
+
+def _lying(recording: Recording, laid: Laid, structure: Structure) -> list[Fault]:
+    """Labels that name the other side of the body than the one their markers move with."""
+    found = []
+    for marker, reading in enumerate(read_labels(recording.labels, structure)):
+        if laid.why[marker] == BY_MOTION and reading.segment is not None and laid.segments[marker] >= 0:
+            segment = int(laid.segments[marker])
+            if is_mirrored(structure, structure.index[reading.segment], segment):
+                name = structure.names[segment]
+                found.append(Fault(fault_kinds.WRONG_SIDE, marker, 0, recording.frames - 1, name))
+    return found
+
+
+def _strays(recording: Recording, laid: Laid) -> list[Fault]:
+    """What goes with no segment, from where it is first seen to where it is last seen."""
+    found = []
+    for marker in np.flatnonzero((laid.segments < 0) & recording.seen.any(0)):
+        if laid.why[marker] != BY_HAND:
+            seen = np.flatnonzero(recording.seen[:, marker])
+            found.append(Fault(fault_kinds.STRAY, int(marker), int(seen[0]), int(seen[-1])))
+    return found
 
 
 def _expected(figure: Figure, poses: Poses) -> np.ndarray:

@@ -1,0 +1,161 @@
+"""Which segment each marker of a recording goes with: by what its user says, by its label, or by how it moves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .figure import Figure
+from .laying import lay, looseness
+from .posing import Poses, world
+from .recording import Recording
+from .segments import BODY, Structure, mirrored
+from .sites import broad, read_labels
+
+BY_HAND, BY_LABEL, BY_MOTION, NONE = "hand", "label", "motion", "none"
+_MOST = 0.6  # the share of markers whose labels must speak for the labels to be believed
+_LITTLE = 0.25  # the share of frames of a marker that is no stray
+_LOOSE = 0.012  # metres that a marker may move in its segment's axes
+_SIDED = 2.5  # times that a marker must keep to the other side's limb better than to its own
+_BESIDE = 0.09  # metres off the surface that a marker on the body may be
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """``segments (markers,)``: the joint that each marker goes with, -1 for none. ``places``, ``sigma (markers, 3)``: where on it, and
+    within what, in shares of the stature. ``why``: BY_HAND, BY_LABEL, BY_MOTION or NONE; ``sure (markers,)``: 0 to 1.
+    ``stature``: a guess in metres that it goes with, or None."""
+
+    segments: np.ndarray
+    places: np.ndarray
+    sigma: np.ndarray
+    why: tuple[str, ...]
+    sure: np.ndarray
+    stature: float | None = None
+
+    def with_segment(self, marker: int, segment: int, structure: Structure, why: str, sure: float = 1.0) -> Laid:
+        """The same with one marker on another segment (-1: on none)."""
+        segments, places, sigma, certain = (a.copy() for a in (self.segments, self.places, self.sigma, self.sure))
+        segments[marker], certain[marker] = segment, sure
+        if segment >= 0:
+            places[marker], sigma[marker] = broad(structure.segments[segment])
+        reasons = tuple(why if m == marker else w for m, w in enumerate(self.why))
+        return replace(self, segments=segments, places=places, sigma=sigma, why=reasons, sure=certain)
+
+
+def assign(
+    recording: Recording, given: Mapping[str, str | None] | None = None, structure: Structure = BODY
+) -> Laid:
+    """The Laid of a placed recording (metres, Y up).
+
+    ``given``: label to the name of a segment, or None for a marker that goes with none; it stands over all else.
+    """
+    given = given or {}
+    readings = read_labels(recording.labels, structure)
+    count = len(recording)
+    often = recording.seen.mean(0) >= _LITTLE
+    said = np.array([r.segment is not None or recording.labels[m] in given for m, r in enumerate(readings)])
+    counted = often & ~recording.unlabelled
+    stature = None
+    if counted.any() and said[counted].mean() >= _MOST:
+        segments = np.array([-1 if r.segment is None else structure.index[r.segment] for r in readings])
+        places, sigma = np.array([r.place for r in readings]), np.array([r.sigma for r in readings])
+        sure = np.array([0.97 if r.landmark else 0.9 if r.segment else 0.0 for r in readings])
+        why = tuple(BY_LABEL if r.segment else NONE for r in readings)
+        trusted = Laid(segments, places, sigma, why, sure)
+        for marker in wrong_sides(recording.points, segments, structure):
+            mirror = int(structure.mirror[segments[marker]])
+            trusted = trusted.with_segment(marker, mirror, structure, BY_MOTION, 0.85)
+            trusted.places[marker], trusted.sigma[marker] = places[marker] * [-1, 1, 1], sigma[marker]
+        segments, places, sigma, why, sure = (
+            trusted.segments, trusted.places, trusted.sigma, trusted.why, trusted.sure
+        )  # fmt: skip
+    else:
+        from .solving import stature_of
+
+        layout = lay(recording.points, stature_of(recording.points), structure)
+        segments, sure, stature = layout.segments, layout.sure, layout.figure.stature
+        places = layout.places / stature
+        sigma = np.array([broad(structure.segments[max(s, 0)])[1] for s in segments])
+        why = tuple(BY_MOTION if s >= 0 else NONE for s in segments)
+    laid = Laid(segments.copy(), places, sigma, why, sure, stature)
+    for marker in range(count):
+        name = given.get(recording.labels[marker], "")
+        if name != "" and (name is None or name in structure.index):
+            segment = -1 if name is None else structure.index[name]
+            if segment != laid.segments[marker]:
+                laid = laid.with_segment(marker, segment, structure, BY_HAND)
+            else:
+                laid = replace(laid, why=tuple(BY_HAND if m == marker else w for m, w in enumerate(laid.why)))
+    return laid
+
+
+def wrong_sides(points: np.ndarray, segments: np.ndarray, structure: Structure = BODY) -> list[int]:
+    """Markers on limbs that keep their distances to the other side's limb much better than to their own's.
+
+    ``points (frames, markers, 3)``; ``segments (markers,)``, -1 for none. The worst is moved first: one wrong marker makes its right
+    neighbours look doubtful.
+    """
+    loose = looseness(points)
+    limbs = np.array([structure.limb(s) if s >= 0 else 0 for s in segments])
+    found: list[int] = []
+    while len(found) < len(segments) // 3:
+        worst, gain = None, _SIDED
+        for marker in np.flatnonzero(limbs):
+            if marker in found:
+                continue
+            own, other = (
+                _nearest(loose[marker], np.flatnonzero((limbs == limb) & (np.arange(len(limbs)) != marker)))
+                for limb in (limbs[marker], -limbs[marker])
+            )
+            if own / max(other, 1.0) > gain:
+                worst, gain = int(marker), own / max(other, 1.0)
+        if worst is None:
+            break
+        found.append(worst)
+        limbs[worst] = -limbs[worst]
+    return sorted(found)
+
+
+def _nearest(loose: np.ndarray, of: np.ndarray) -> float:
+    known = np.sort(loose[of][np.isfinite(loose[of])])[:3]
+    return float(known.mean()) if len(known) == 3 else 0.0
+
+
+def likeliest(
+    figure: Figure, poses: Poses, points: np.ndarray, markers: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """``(segments (n,), how loose (n,), how loose on each (n, joints))``: where markers keep their place best, metres.
+
+    ``points (frames, all markers, 3)``; ``markers (n,)``: those that are asked about. Segments whose surface is far are passed over.
+    """
+    from .laying import Surface
+
+    structure = figure.structure
+    loose = np.full((len(markers), len(structure)), np.inf)
+    some = np.unique(np.linspace(0, len(points) - 1, 800).astype(int))
+    turns, places = world(structure, figure.offsets, poses.picked(some))
+    surface = Surface(structure, figure.offsets, figure.stature)
+    for n, marker in enumerate(markers):
+        seen = np.isfinite(points[some, marker]).all(-1)
+        if seen.sum() < 3:
+            continue
+        off = points[some, marker].T[None] - places
+        local = np.einsum("skif,skf->sif", turns, off)[..., seen]
+        middle = np.median(local, axis=-1)
+        spread = np.median(np.linalg.norm(local - middle[..., None], axis=1), axis=-1)
+        _, far = surface.nearest(middle[..., None])
+        loose[n] = np.where(np.abs(far[:, 0]) < _BESIDE, spread, np.inf)
+    return loose.argmin(1), loose.min(1), loose
+
+
+def is_mirrored(structure: Structure, a: int, b: int) -> bool:
+    """Whether two segments are the left and the right of one."""
+    return a != b and mirrored(structure.names[a]) == structure.names[b]
+
+
+def rides(loose: float) -> bool:
+    """Whether a marker that is so loose (metres) goes with its segment."""
+    return loose < _LOOSE

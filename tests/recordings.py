@@ -119,7 +119,5 @@ def recorded(clip, parts, rng, rate=100.0, noise=0.001, full=False, moved=0.012,
     labels = tuple(made)
     clean = np.stack([made[label] for label in labels], 1)
     points = clean + rng.normal(0, noise, clean.shape) if noise else clean.copy()
-    centres = {
-        name_of(part, side): places[:, parts[f"{side} {part}"]] for part in LIMBS for side in ("left", "right")
-    }
+    centres = {name_of(part, side): places[:, parts[f"{side} {part}"]] for part in LIMBS for side in ("left", "right")}
     return Recording("recording", labels, points, rate), Known(segments, centres, [], clean)

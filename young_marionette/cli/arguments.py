@@ -44,6 +44,7 @@ def made_parser() -> ArgumentParser:
     for add in (
         _info,
         _contacts,
+        _solve,
         _retarget,
         _match,
         _rename,
@@ -129,7 +130,7 @@ def _info(commands: object) -> None:
         "Tell what a file holds: skeleton, joints, rate, frames, length, unit, axes, rest pose, body, facing, oddities."
     )
     command = _command(commands, "info", does)
-    _file(command, "file", "A motion or a skeleton.")
+    _file(command, "file", "A motion, a skeleton or a recording of markers.")
     _text(command, "--skeleton", SKELETON)
     _result_options(command, written=False)
 
@@ -142,9 +143,24 @@ def _contacts(commands: object) -> None:
     _result_options(command, written=False)
 
 
+def _solve(commands: object) -> None:
+    does = "Solve a recording of markers into a take on a figure of the performer's own size; faulty markers are named."
+    command = _command(commands, "solve", does)
+    _file(command, "markers", "C3D, TRC, or a table of markers as CSV.")
+    _result(command, tells="The take to write; its ending tells the format.")
+    command.add_argument("--figure", type=Path, metavar="FILE", help="A saved figure of the performer to use.")
+    command.add_argument(
+        "--labels", type=Path, metavar="FILE", help="A saved labelling: which marker is on which segment."
+    )
+    command.add_argument("--save-figure", type=Path, metavar="FILE", help="Where to save the figure that was fitted.")
+    _text(command, "--range", "Frames A to B of the recording, both included, from 0.", "A:B", dest="frames")
+    command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)
+    _result_options(command)
+
+
 def _retarget(commands: object) -> None:
     command = _command(commands, "retarget", "Carry the motion of SOURCE onto RIG: tie, match, transfer, bake, write.")
-    _file(command, "source", "The motion.")
+    _file(command, "source", "The motion, or a recording of markers.")
     _file(command, "rig", "Any file with a skeleton.")
     _result(command, tells="The file to write; its ending tells the format.")
     command.add_argument("--stringing", type=Path, metavar="FILE", help="A saved stringing to use.")
@@ -212,7 +228,7 @@ def _match(commands: object) -> None:
 def _rename(commands: object) -> None:
     does = "Give the bones of FILE the names of a convention or of another rig; the motion stays as it is."
     command = _command(commands, "rename", does)
-    _file(command, "file", "A motion or a skeleton.")
+    _file(command, "file", "A motion, a skeleton or a recording of markers.")
     _text(command, "--names", "vrm, h-anim, or a file whose skeleton has the names.", "NAMES", required=True)
     _result(command)
     _result_options(command)

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, retarget, match, rename, convert, filter, thin, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -21,9 +21,14 @@ _USD = (".usd", ".usda", ".usdc", ".usdz")
 
 
 def info(asked: Namespace) -> None:
-    from ..project.opening import of_skeleton
+    from ..project.opening import of_skeleton, open_recording
     from . import report
 
+    if (recording := open_recording(asked.file)) is not None:
+        from . import markers
+
+        print_json(markers.info(recording)) if asked.as_json else markers.print_info(recording)
+        return
     entries = of_skeleton(asked.file, asked.skeleton)
     if asked.as_json:
         print_json(report.info(entries))
@@ -40,6 +45,12 @@ def contacts(asked: Namespace) -> None:
         print_json(report.contacts(entry))
     else:
         report.print_contacts(entry)
+
+
+def solve(asked: Namespace) -> None:
+    from . import markers
+
+    markers.solve(asked)
 
 
 def retarget(asked: Namespace) -> None:
@@ -287,7 +298,7 @@ def demo(asked: Namespace) -> None:
 
 COMMANDS = {
     run.__name__: run
-    for run in (info, contacts, retarget, match, rename, convert, thin, batch, watch, words, completion, demo)
+    for run in (info, contacts, solve, retarget, match, rename, convert, thin, batch, watch, words, completion, demo)
 }
 COMMANDS["filter"] = filter_motion
 

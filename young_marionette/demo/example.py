@@ -6,11 +6,14 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from rich.table import Table
 
 from .. import api
 from ..core.filters.methods import Adaptive
-from ..formats import read
+from ..core.markers.faults import GAP
+from ..formats import read, write
+from ..formats.files import write_together
 from ..project import bakes, delivery, opening, storage
 from ..project import stringing as stringings
 from ..project.batch import recipe as recipes
@@ -22,11 +25,15 @@ from ..project.cleaning import cleaned
 from ..project.commands import AddEntries, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
+from ..project.markers.entry import take_of
+from ..project.markers.files import encode_figure
 from ..wording.facts import rest_pose_words
 from ..wording.findings import certainty_words
+from ..wording.markers import fault_words
 from .props import PROPS
 from .show import write_show
 
+MARKERS = "markers/walk_the_wall.c3d", "puppets/Heron.bvh"
 DIRTY = "quay/wave_to_ship.bvh"
 SHOWN = (
     ("quay/light_lamp.bvh", "puppets/Heron.bvh"),
@@ -66,6 +73,7 @@ def play(folder, console):
         table.add_row(*row)
         written += files
     console.print(table)
+    written += _from_markers(folder, console)
     written.append(_cleaned(folder, console))
     written.append(_thinned(folder, console))
     written += _delivered(folder, console)
@@ -110,6 +118,33 @@ def _one(folder, source_path, rig_path):
         writing,
     )
     return row, [out, saved]
+
+
+def _from_markers(folder, console):
+    """Solve a recording of markers and put the take on a puppet; gives the files that were written."""
+    path, rig = folder / MARKERS[0], opening.open_rig(folder / MARKERS[1])
+    entry = opening.open_recording(path)
+    entry = entry.changed(trim=entry.place.use)
+    begun = time.perf_counter()
+    solution = entry.solved()
+    took = time.perf_counter() - begun
+    source = take_of(entry, solution)
+    take, figure = folder / f"{path.stem} solved.bvh", folder / "quay.figure"
+    write(take, source.take, overwrite=True)
+    write_together(encode_figure(figure, solution.figure))
+    baked, _ = bakes.baked(delivery.pair_files(source, rig), source, rig)
+    out = folder / f"{path.stem} solved on {rig.name}.bvh"
+    delivery.deliver(out, baked, rig, overwrite=True)
+    off = float(np.nanmedian(solution.off)) * 1000
+    console.print(
+        f"\n{path.name}: {len(solution.on)} markers solved on {source.take.frames} frames in {took:.1f} s, onto a figure of "
+        f"{solution.figure.stature:.2f} m; usually {off:.1f} mm off; then onto {rig.name}. Faults found and mended:"
+    )
+    for fault in solution.faults:
+        if fault.kind != GAP:
+            shifted = replace(fault, first=fault.first + entry.span[0], last=fault.last + entry.span[0])
+            console.print(f"  {fault_words(shifted, entry.recording.labels)}")
+    return [take, figure, out]
 
 
 def _cleaned(folder, console):

@@ -19,6 +19,7 @@ from .acting import perform
 from .cast import LOFT, PERFORMERS, PUPPETS, QUAY
 from .clips import CLIPS
 from .dressing import in_file_world, insert_joint, with_names, with_rest
+from .markers import write_recordings
 from .puppets import under_armature, write_puppets
 
 # Clip by clip: who performed it, and the flaw it was delivered with.
@@ -131,7 +132,7 @@ def write_show(folder):
             raise InputError(f"The folder {path.parent} can't be made: {error.strerror}.") from None
         write(path, clip, overwrite=True, metres_per_unit=role.metres_per_unit)
         paths.append(path)
-    return [*paths, *_exchange(folder), *write_puppets(folder)]
+    return [*paths, *_exchange(folder), *write_recordings(folder, performance), *write_puppets(folder)]
 
 
 def _exchange(folder):

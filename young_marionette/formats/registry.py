@@ -11,12 +11,13 @@ from typing import TYPE_CHECKING, Any
 from ..core.errors import InputError
 from ..core.keys.keyed import dense
 from .files import Output, check_free, opened, write_together
-from .sniffing import is_asf_or_amc, is_bvh, is_gltf, is_usd
+from .sniffing import is_asf_or_amc, is_bvh, is_c3d, is_gltf, is_marker_table, is_trc, is_usd
 from .wanted import Wanted
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
     from ..core.keys.keyed import KeyedClip
+    from ..core.markers.recording import Recording
     from .source_file import SourceFile
 
 
@@ -31,6 +32,7 @@ class Ending:
     several: bool = False  # clips in one file
     rig: bool = True  # a rig's own file can be written again; else it rests in a pose of its own, and tells VRM bones
     written: bool = True
+    markers: bool = False  # recordings of markers, and no skeletons
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,11 @@ class Format:
         outputs: list[Output] = self._code.encode(path, clip, layout, wanted)
         return outputs
 
+    def encode_markers(self, path: Path, recording: Recording, unit: str, up: str) -> list[Output]:
+        """The files that hold a recording, whose points are in ``unit`` (such as ``"mm"``), with an axis such as ``"+Z"`` up."""
+        outputs: list[Output] = self._code.encode_markers(path, recording, unit, up)
+        return outputs
+
 
 FORMATS = (
     Format("BVH", "bvh", is_bvh, {".bvh": Ending("BVH", body=False, keys=False)}, text=True),
@@ -104,11 +111,16 @@ FORMATS = (
         is_asf_or_amc,
         {".amc": Ending("ASF/AMC", written=False), ".asf": Ending("ASF/AMC", written=False)},
     ),
+    Format("C3D", "c3d", is_c3d, {".c3d": Ending("C3D, markers", markers=True, written=False)}),
+    Format("TRC", "markers.trc", is_trc, {".trc": Ending("TRC, markers", markers=True, written=False)}, text=True),
+    Format("CSV", "markers.csv_table", is_marker_table, {".csv": Ending("CSV, markers", markers=True, written=False)}),
 )
 ENDINGS = {name: ending for kind in FORMATS for name, ending in kind.endings.items()}
 READABLE = tuple(ENDINGS)
+MARKERS = tuple(name for name, ending in ENDINGS.items() if ending.markers)
+_MARKERS_WRITTEN = {".c3d": "C3D", ".trc": "TRC"}
 WRITABLE = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if ending.written}
-_KNOWN = "BVH, glTF, GLB, VRM, USD and ASF/AMC can be read"
+_KNOWN = "BVH, glTF, GLB, VRM, USD, ASF/AMC, C3D, TRC and tables of markers can be read"
 
 
 def read(path: str | Path) -> SourceFile:
@@ -181,3 +193,15 @@ def encode(path: str | Path, clip: Clip | KeyedClip, layout: Any = None, **wante
     kind = format_of(path)
     clip = clip if ending_of(path).keys else dense(clip)
     return kind.encode(path, clip, layout, Wanted(**wanted))
+
+
+def write_markers(
+    path: str | Path, recording: Recording, unit: str = "mm", up: str = "+Z", overwrite: bool = False
+) -> None:
+    """Write a recording as C3D or TRC, as the name's ending tells; see ``Format.encode_markers``. InputError where that can't be done."""
+    path = Path(path)
+    name = _MARKERS_WRITTEN.get(path.suffix.lower())
+    if name is None:
+        raise InputError(f"{path.name} can't be written: markers are written as {' or '.join(_MARKERS_WRITTEN)}.")
+    check_free(path, overwrite)
+    write_together(next(k for k in FORMATS if k.name == name).encode_markers(path, recording, unit, up))

@@ -38,3 +38,23 @@ def is_asf_or_amc(head: bytes) -> bool:
     """Whether the first bytes of a file are those of an ASF or an AMC file."""
     text = head.decode("latin-1").lower()
     return is_asf(text) or re.search(r"^\s*:(degrees|radians|fully-specified)\s*$", text, re.M) is not None
+
+
+def is_c3d(head: bytes) -> bool:
+    """Whether the first bytes of a file are those of a C3D file: the place of its parameters, then the mark of the format."""
+    return len(head) >= 2 and head[1] == 0x50 and 0 < head[0] < 0x80 and b"\0" in head[:512]
+
+
+def is_trc(head: bytes) -> bool:
+    """Whether the first bytes of a file are those of a TRC file."""
+    text = head.decode("latin-1")
+    return text.lstrip("\ufeff\xef\xbb\xbf")[:12].lower() == "pathfiletype" or (
+        re.search(r"^\s*Frame#\s+Time\s", text, re.M) is not None and re.search(r"\bX1\b", text) is not None
+    )
+
+
+def is_marker_table(head: bytes) -> bool:
+    """Whether the first bytes of a file are those of a table of markers."""
+    from .markers.csv_table import is_table
+
+    return is_table(head)

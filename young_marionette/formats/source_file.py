@@ -14,6 +14,7 @@ from ..core.keys.keyed import KeyedClip
 from ..core.skeleton import Skeleton
 from ..core.text import shown
 from ..core.transfer.limits import JointLimit
+from .markers.parts import MarkerPart
 
 
 class FileLayout(Protocol):
@@ -67,7 +68,7 @@ class SkeletonPart:
         put(self, "clips", tuple(c if c.name == shown(c.name) else replace(c, name=shown(c.name)) for c in self.clips))
 
 
-Part = SkeletonPart  # what else files hold, such as recordings of markers, becomes a part of another kind
+Part = SkeletonPart | MarkerPart
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,3 +83,8 @@ class SourceFile:
     def skeletons(self) -> tuple[SkeletonPart, ...]:
         """The parts that are skeletons, largest first."""
         return tuple(part for part in self.parts if isinstance(part, SkeletonPart))
+
+    @property
+    def markers(self) -> tuple[MarkerPart, ...]:
+        """The parts that are recordings of markers."""
+        return tuple(part for part in self.parts if isinstance(part, MarkerPart))

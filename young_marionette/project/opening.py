@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 from ..core.errors import InputError
 from ..formats import read
+from ..formats.registry import MARKERS
 from .entry import entries_of
+from .markers.entry import MarkerEntry, marker_entries, take_of
 
 if TYPE_CHECKING:
     from .entry import Entry
@@ -15,6 +17,8 @@ if TYPE_CHECKING:
 
 def open_source(path: str | Path, skeleton: str | None = None, clip: str | None = None) -> Entry:
     """An entry with motion in a file, the first long one unless named; InputError where it has none."""
+    if skeleton is None and clip is None and (recording := open_recording(path)) is not None:
+        return take_of(recording, recording.solved())
     entries = of_skeleton(path, skeleton)
     moving = [e for e in entries if e.take is not None]
     if not moving:
@@ -25,6 +29,14 @@ def open_source(path: str | Path, skeleton: str | None = None, clip: str | None 
             raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
         return named[0]
     return next((e for e in moving if e.take and e.take.frames > 2), moving[0])
+
+
+def open_recording(path: Path | str) -> MarkerEntry | None:
+    """The recording of markers in a file that can hold one; None where its ending tells another kind, or there is none in it."""
+    if Path(path).suffix.lower() not in MARKERS:
+        return None
+    entries = marker_entries(read(path))
+    return entries[0] if entries else None
 
 
 def open_rig(path: Path | str, skeleton: str | None = None) -> Entry:
@@ -40,7 +52,10 @@ def open_any(path: str | Path, skeleton: str | None = None, clip: str | None = N
 
 def of_skeleton(path: str | Path, skeleton: str | None = None) -> list[Entry]:
     """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
-    entries = entries_of(read(path))
+    file = read(path)
+    entries = entries_of(file)
+    if not entries:
+        raise InputError(f"{Path(path).name} holds markers, not a skeleton; solve it into a take first.")
     if skeleton is None:
         return entries
     named = [e for e in entries if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]

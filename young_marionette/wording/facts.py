@@ -80,6 +80,9 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "four legs": "the four legs that it stands on",
     "trunk": lambda s: "direction from hips to head" + (", and the file says so" if s["declared"] else ""),
     "feet": "the feet: heel behind, toes in front",
+    "feet to head": "the markers of feet and head",
+    "planted feet": "markers stand still at its lower end",
+    "markers reach": lambda s: f"the markers reach {s['units']:.4g} units over the lowest",
     "bends": "the bend of knees and elbows",
     "motion": "the motion: knees bend ahead, and it goes that way",
     "side words": "the words left and right in the names",
@@ -150,6 +153,26 @@ _FACTS: dict[str, tuple[str, Value, Value | None]] = {
         "Floor",
         lambda f: f"feet {round(f['metres'] * 100, 1) + 0.0:+.1f} cm",
         lambda _: "the lowest feet against height zero",
+    ),
+    "markers": (
+        "Markers",
+        lambda f: str(f["count"]),
+        lambda f: f"{f['unlabelled']} of them without a label" if f["unlabelled"] else "all with labels",
+    ),
+    "marker floor": (
+        "Floor",
+        lambda f: f"{round(f['metres'] * 100, 1) + 0.0:+.1f} cm",
+        lambda _: "where the lowest markers stay, less their distance from the sole",
+    ),
+    "in use": (
+        "In use",
+        lambda f: f"frames {f['first']} to {f['last']}",
+        lambda f: "the whole recording" if (f["first"], f["last"]) == (0, f["frames"] - 1) else "idle before and after",
+    ),
+    "gaps": (
+        "Gaps",
+        lambda f: f"{100 * f['share']:.1f} %",
+        lambda f: f"{counted(f['markers'], 'marker')} with gaps" if f["markers"] else "no marker has gaps",
     ),
     "body": (
         "Body",

@@ -145,6 +145,17 @@ _WORDS: dict[str, tuple[Any, str]] = {
         "The file announces {announced} frames and holds {there} whole ones; all of those were read.",
         _ALL_RIGHT,
     ),
+    "solved": ("Solved from the markers of {markers}.", _ALL_RIGHT),
+    "unlabelled points": (
+        lambda f: f"{counted(f['count'], 'point')} without a label.",
+        "They are taken in where they move with a segment, else left out.",
+    ),
+    "markers differ": ("The file announces {announced} markers and names {markers}.", _ALL_RIGHT),
+    "analogue left alone": (
+        lambda f: f"{counted(f['channels'], 'analogue channel')} (such as forces) are left alone.",
+        _ALL_RIGHT,
+    ),
+    "rate guessed": ("The table tells no frame rate: {rate:g} per second are taken.", "Set its rate if it is another."),
     "positions added": ("The positions of {joint} are near zero, so they were added to its offset.", _ALL_RIGHT),
     "skeleton beside": (
         "The skeleton was read from {file}. AMC tells no rate: {rate:g} frames per second are taken.",

@@ -45,9 +45,7 @@ class Laid:
         return replace(self, segments=segments, places=places, sigma=sigma, why=reasons, sure=certain)
 
 
-def assign(
-    recording: Recording, given: Mapping[str, str | None] | None = None, structure: Structure = BODY
-) -> Laid:
+def assign(recording: Recording, given: Mapping[str, str | None] | None = None, structure: Structure = BODY) -> Laid:
     """The Laid of a placed recording (metres, Y up).
 
     ``given``: label to the name of a segment, or None for a marker that goes with none; it stands over all else.

@@ -24,9 +24,9 @@ def spread_frames(points: np.ndarray, count: int = 110) -> np.ndarray:
         return good[np.unique(np.linspace(0, len(good) - 1, count).astype(int))]
     shape = _shape(points[good], often)
     # Where the whole turns and goes counts too, a little: what is fixed in the room shows against it.
-    middle = np.nanmean(points[good][:, often], axis=1)
+    middle = reduce.mean(points[good][:, often], axis=1)
     shape = np.hstack([shape, 0.3 * middle])
-    shape = np.where(np.isfinite(shape), shape, np.nanmedian(shape, axis=0))
+    shape = np.where(np.isfinite(shape), shape, reduce.median(shape, axis=0))
     chosen = [int(np.argmax(share[good]))]
     nearest = np.full(len(good), np.inf)
     for _ in range(count - 1):
@@ -41,7 +41,7 @@ def alike(points: np.ndarray, known: np.ndarray) -> np.ndarray:
     if len(often) < 3:
         return np.zeros(len(points), int)
     mine, theirs = _shape(points, often), _shape(known, often)
-    middle = np.nanmedian(theirs, axis=0)
+    middle = reduce.median(theirs, axis=0)
     mine, theirs = np.where(np.isfinite(mine), mine, middle), np.where(np.isfinite(theirs), theirs, middle)
     nearest: np.ndarray = cKDTree(theirs).query(mine)[1]
     return nearest
@@ -60,5 +60,5 @@ def unlikeness(points: np.ndarray) -> np.ndarray:
     if len(often) < 3:
         return np.abs(np.subtract.outer(np.arange(len(points)), np.arange(len(points)))) * 1.0
     shape = _shape(points, often)
-    shape = np.where(np.isfinite(shape), shape, np.nanmedian(shape, axis=0))
+    shape = np.where(np.isfinite(shape), shape, reduce.median(shape, axis=0))
     return np.asarray(cdist(shape, shape))

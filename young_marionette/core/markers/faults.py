@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..stretches import ends_of
+from . import seen as reduce
 from .trajectories import jumps
 
 EXCHANGED, LEFT_BEHIND, SPIKE, FLIP = "exchanged", "left behind", "spike", "flip"
@@ -118,15 +119,15 @@ def residual_faults(points: np.ndarray, predicted: np.ndarray, rate: float, take
 def _stood(way: np.ndarray, predicted: np.ndarray, first: int, last: int) -> tuple[int, int] | None:
     """The stretch on which a marker stands in one place while it should move, around the frames ``first`` to ``last``; or None."""
     span = slice(first, last + 1)
-    place = np.nanmedian(way[span], axis=0)
+    place = reduce.median(way[span], axis=0)
     away = np.linalg.norm(way - place, axis=-1)
-    usual = float(np.nanmedian(away[span]))
+    usual = float(reduce.median(away[span]))
     moved = float(np.median(np.linalg.norm(predicted[span] - np.median(predicted[span], axis=0), axis=-1)))
     if usual > _STILL or moved < 4 * usual:
         return None
     # At each end, the frame that splits best what follows the body from what stands in one place.
     off = np.linalg.norm(way - predicted, axis=-1)
-    usual_off = max(float(np.nanmedian(off[_around(off, first, last)])), 1e-4)
+    usual_off = max(float(reduce.median(off[_around(off, first, last)])), 1e-4)
     body = np.nan_to_num(np.minimum(off / usual_off, 8.0) ** 2)
     place_cost = np.nan_to_num(np.minimum(away / max(usual, 1e-4), 8.0) ** 2)
     gain = np.cumsum(body - place_cost)  # of standing rather than following, from the beginning

@@ -85,6 +85,4 @@ def right_jacobian_inverse(v: np.ndarray) -> np.ndarray:
     safe = np.where(small, 1.0, angle)
     share = np.where(small, 1 / 12, 1 / safe**2 - (1 + np.cos(safe)) / (2 * safe * np.maximum(np.sin(safe), 1e-9)))
     k = cross_matrices(v)
-    return (
-        np.eye(3)[..., None] + 0.5 * k + share[..., None, None, :] * np.einsum("...ijf,...jkf->...ikf", k, k)
-    )
+    return np.eye(3)[..., None] + 0.5 * k + share[..., None, None, :] * np.einsum("...ijf,...jkf->...ikf", k, k)

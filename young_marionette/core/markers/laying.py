@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from .. import rotations as rot
+from . import seen as reduce
 from .choosing import spread_frames, unlikeness
 from .figure import Figure
 from .fitting import fitted, prior_of
@@ -124,10 +125,10 @@ def looseness(points: np.ndarray) -> np.ndarray:
         apart = np.linalg.norm(some - some[:, [marker]], axis=-1)
         both = np.isfinite(apart)
         enough = both.sum(0) >= 20
-        middle = np.nanmedian(apart[:, enough], axis=0)
+        middle = reduce.median(apart[:, enough], axis=0)
         # A share of the frames may be faulty: the spread is of the rest.
-        loose[marker, enough] = 1.48 * np.nanmedian(np.abs(apart[:, enough] - middle), axis=0)
-        far = np.nanpercentile(np.abs(apart[:, enough] - middle), 85, axis=0) / 1.44
+        loose[marker, enough] = 1.48 * reduce.median(np.abs(apart[:, enough] - middle), axis=0)
+        far = reduce.percentile(np.abs(apart[:, enough] - middle), 85, axis=0) / 1.44
         loose[marker, enough] = np.maximum(loose[marker, enough], far)
     np.fill_diagonal(loose, np.inf)
     least = np.min(loose, axis=1)
@@ -151,12 +152,14 @@ def _posture(structure: Structure, turns: dict[str, tuple[float, float, float]])
     return q
 
 
-def _beginnings(rows: np.ndarray, seen: np.ndarray, stature: float, structure: Structure) -> list[tuple[Figure, Poses, int]]:
+def _beginnings(
+    rows: np.ndarray, seen: np.ndarray, stature: float, structure: Structure
+) -> list[tuple[Figure, Poses, int]]:
     """``(figure, its pose, the frame of it)`` of the likeliest beginnings, both ways of facing among them."""
     looked = np.unique(np.linspace(0, rows.shape[-1] - 1, 6).astype(int))
     # The frames on which the markers reach highest are the likeliest to stand.
     heights = np.where(seen, rows[:, 1], np.nan)
-    tall = np.nanmax(heights, axis=0) - np.nanmin(heights, axis=0)
+    tall = reduce.most(heights, axis=0) - reduce.least(heights, axis=0)
     looked = np.unique(np.append(looked[::2], np.argsort(tall)[-3:]))
     found = []
     for upright, turns in _POSTURES:
@@ -169,8 +172,8 @@ def _beginnings(rows: np.ndarray, seen: np.ndarray, stature: float, structure: S
         q = np.repeat(_posture(structure, turns)[..., None], len(at), -1)
         facing = rot.from_axis_angle(rot.AXES["Y"], yaw).T
         q[0] = products(facing, q[0])
-        root = np.nanmedian(np.where(seen[:, None], rows, np.nan)[..., at], axis=0)
-        low = np.nanmin(heights[:, at], axis=0)
+        root = reduce.median(np.where(seen[:, None], rows, np.nan)[..., at], axis=0)
+        low = reduce.least(heights[:, at], axis=0)
         root[1] = low + offsets[0, 1] * (1.0 if upright >= 1.0 else 0.6)
         poses, cost = _laid(figure, surface, Poses(q, root), rows[..., at], seen[:, at])
         for n in np.argsort(cost)[:6]:
@@ -178,12 +181,12 @@ def _beginnings(rows: np.ndarray, seen: np.ndarray, stature: float, structure: S
     found.sort(key=lambda f: f[0])
     kept: list[tuple[Figure, Poses, int]] = []
     ways: list[np.ndarray] = []
-    for _, figure, poses, at, _ in found:
+    for _, figure, poses, frame, _ in found:
         # Where the figure faces, seen against those kept: one of each way is enough.
-        ahead = np.append(rot.rotate(poses.q[0, :, 0], np.array([0, 0, 1.0]))[[0, 2]], at)
-        if not any(w[2] == at and w[:2] @ ahead[:2] > 0.5 for w in ways):
+        ahead = np.append(rot.rotate(poses.q[0, :, 0], np.array([0, 0, 1.0]))[[0, 2]], frame)
+        if not any(w[2] == frame and w[:2] @ ahead[:2] > 0.5 for w in ways):
             ways.append(ahead)
-            kept.append((figure, poses, at))
+            kept.append((figure, poses, frame))
         if len(kept) == 6:
             break
     return kept
@@ -235,7 +238,11 @@ def _laid(
     count = np.maximum(seen.sum(0), 1)
     cost = np.sum(np.where(seen, np.minimum(nearest / 0.03, 3) ** 2, 0), 0) / count
     # Every segment of a limb, and the head, should have a marker near it.
-    limbs = [j for j, s in enumerate(figure.structure.segments) if s.parent and not s.name.endswith(("Toes", "neck", "spine"))]
+    limbs = [
+        j
+        for j, s in enumerate(figure.structure.segments)
+        if s.parent and not s.name.endswith(("Toes", "neck", "spine"))
+    ]
     alone = np.where(seen[:, None], far, np.inf)[:, limbs].min(0)
     cost = cost + 0.5 * np.mean(np.minimum(alone / 0.05, 3) ** 2, 0)
     return poses, cost + 0.004 * guards.terms(poses.q)[-1]
@@ -278,7 +285,7 @@ def _begun(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndar
     """The figure with the markers as one frame's pose has them near its surface."""
     surface = Surface(figure.structure, figure.offsets, figure.stature)
     turns, places = world(figure.structure, figure.offsets, pose)
-    point = np.nanmean(np.where(seen[:, None], rows, np.nan), axis=-1)
+    point = reduce.mean(np.where(seen[:, None], rows, np.nan), axis=-1)
     point = np.where(seen[:, None, at], rows[..., at], point)
     _, far = _against(surface, turns, places, point[..., None])
     segments = np.abs(far[..., 0]).argmin(1)
@@ -287,9 +294,7 @@ def _begun(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndar
     return replace(figure, labels=labels, segments=segments, places=local[np.arange(len(rows)), segments]), segments
 
 
-def _by_motion(
-    figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndarray, loose: np.ndarray
-) -> Layout:
+def _by_motion(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndarray, loose: np.ndarray) -> Layout:
     """The Layout that goes on from one frame's pose: assignment, figure and poses in turn."""
     structure = figure.structure
     clean, weights = np.where(seen[:, None], rows, 0.0), seen * 1.0
@@ -334,9 +339,7 @@ def _assigned(scores: np.ndarray, loose: np.ndarray, structure: Structure) -> tu
     return segments, _sure(total)
 
 
-def _followed(
-    figure: Figure, pose: Poses, at: int, rows: np.ndarray, weights: np.ndarray, steps: int = 8
-) -> Poses:
+def _followed(figure: Figure, pose: Poses, at: int, rows: np.ndarray, weights: np.ndarray, steps: int = 8) -> Poses:
     """Poses of all frames from one frame's: those of the most alike shapes first, each from the most alike that is known."""
     frames = rows.shape[-1]
     poses = started(figure, rows, weights)
@@ -367,8 +370,8 @@ def _scores(figure: Figure, poses: Poses, rows: np.ndarray, seen: np.ndarray) ->
     """How badly each marker goes with each segment ``(markers, joints)``: it moves in its axes, or is far from its surface."""
     local = _in_axes(figure, poses, rows)
     masked = np.where(seen[:, None, None], local, np.nan)
-    middle = np.nanmedian(masked, axis=-1)
-    loose = np.sqrt(np.nanmedian(np.sum((masked - middle[..., None]) ** 2, 2), -1))
+    middle = reduce.median(masked, axis=-1)
+    loose = np.sqrt(reduce.median(np.sum((masked - middle[..., None]) ** 2, 2), -1))
     # Of usual lengths: a chest that was stretched over the head's markers would keep them.
     surface = Surface(figure.structure, figure.structure.shares * figure.stature, figure.stature)
     _, far = surface.nearest(middle[..., None])
@@ -416,5 +419,5 @@ def _sure(scores: np.ndarray) -> np.ndarray:
 
 def _mean_places(figure: Figure, poses: Poses, rows: np.ndarray, seen: np.ndarray, segments: np.ndarray) -> np.ndarray:
     local = _in_axes(figure, poses, rows)[np.arange(len(rows)), segments]
-    places: np.ndarray = np.nanmedian(np.where(seen[:, None], local, np.nan), axis=-1)
+    places: np.ndarray = reduce.median(np.where(seen[:, None], local, np.nan), axis=-1)
     return places

@@ -7,10 +7,12 @@ all joints are those of the world: X to the figure's left, Y up, Z ahead.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+
+from ..evaluator import EVALUATOR
 
 SIDES = ("left", "right")
 BALL, EULER = "ball", "euler"
@@ -51,9 +53,7 @@ _TRUNK = (
     Segment("spine", "hips", (0, 0.065, -0.005), (0, 0.075, 0), "yz", 0.02, 0.062, 0.035, sigma=(16, 14, 12)),
     Segment("chest", "spine", (0, 0.075, -0.012), (0, 0.155, 0), "yz", 0.025, 0.066, 0.045, sigma=(16, 14, 12)),
     Segment("neck", "chest", (0, 0.158, 0.0), (0, 0.055, 0.01), "yz", 0.02, 0.032, sigma=(18, 22, 15)),
-    Segment(
-        "head", "neck", (0, 0.055, 0.012), (0, 0.13, 0), "yz", 0.02, 0.055, start=(0, 0.03, 0), sigma=(20, 28, 16)
-    ),
+    Segment("head", "neck", (0, 0.055, 0.012), (0, 0.13, 0), "yz", 0.02, 0.055, start=(0, 0.03, 0), sigma=(20, 28, 16)),
 )
 _LEFT = (
     Segment("Shoulder", "chest", (0.018, 0.125, 0.005), (0.085, 0, 0), "xyz", 0.012, 0.03, sigma=(8, 14, 14)),
@@ -174,3 +174,43 @@ class Structure:
 
 
 BODY = Structure(SEGMENTS)
+
+
+def _fingers(names: Iterable[str]) -> Iterator[Segment]:
+    """Segments of fingers, by their VRM 1.0 names, with all that they hang on; the thumb leads ahead and down."""
+    wanted = {name for name in names if _finger(name)}
+    for side in SIDES:
+        sign = 1.0 if side == "left" else -1.0
+        for finger, ahead in _FINGERS.items():
+            steps = _THUMB if finger == "Thumb" else _STEPS
+            own = [n for n, step in enumerate(steps) if f"{side}{finger}{step}" in wanted]
+            for n, step in enumerate(steps[: max(own, default=-1) + 1]):
+                thumb = finger == "Thumb"
+                above = f"{side}Hand" if n == 0 else f"{side}{finger}{steps[n - 1]}"
+                long = (0.026, 0.016, 0.014)[n]
+                way = np.array([0.75 * sign, -0.15, 0.65]) if thumb else np.array([sign, 0.0, 0.0])
+                start = np.array([0.016 * sign, -0.005, 0.012] if thumb else [0.053 * sign, 0.0, ahead])
+                offset = start if n == 0 else way * (0.026, 0.016)[n - 1]
+                turns = np.array([1.0, 1.0]) if sign > 0 else np.array([-1.0, -1.0])
+                low, high = np.sort(np.array([[-95, 20], [-30, 30]]) * turns[:, None], axis=1)
+                yield Segment(
+                    f"{side}{finger}{step}", above, tuple(offset), tuple(way * long), "", 0.006, 0.006, kind=EULER,
+                    order="ZYX", middle=(-15 * sign, 0, 0), sigma=(40, 8, 8), low=(low[0], high[0], -20),
+                    high=(low[1], high[1], 20),
+                )  # fmt: skip
+
+
+_STEPS, _THUMB = ("Proximal", "Intermediate", "Distal"), ("Metacarpal", "Proximal", "Distal")
+_FINGERS = {"Thumb": 0.02, "Index": 0.018, "Middle": 0.004, "Ring": -0.008, "Little": -0.019}
+
+
+def _finger(name: str) -> bool:
+    return any(f in name and name.startswith(SIDES) and name.endswith((*_STEPS, *_THUMB)) for f in _FINGERS)
+
+
+def structure_with(names: Iterable[str | None]) -> Structure:
+    """The figure's structure, with the fingers that ``names`` ask for (VRM 1.0 names; all others are passed over)."""
+    extra = frozenset(name for name in names if name is not None and _finger(name))
+    if not extra:
+        return BODY
+    return EVALUATOR.of("structure with fingers", (extra,), lambda: Structure((*SEGMENTS, *_fingers(extra))))

@@ -241,8 +241,8 @@ def _worded(said: tuple[str, ...], words: object) -> Site | None:
         return None
     name = _OF_PART[parts[0]]
     segment = next(s for s in BODY.segments if s.name in (name, LEFT + name))
-    place, sigma = broad(segment)
-    site = Site(name, tuple(place), float(-1.0), sided=segment.name != name)
+    place, _ = broad(segment)
+    site = Site(name, tuple(place), -1.0, sided=segment.name != name)
     return _moved(site, known) if name in (_HIPS, _CHEST, _HEAD) else site
 
 

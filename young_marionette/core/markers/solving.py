@@ -14,6 +14,7 @@ import numpy as np
 
 from ..clip import Clip
 from ..errors import InputError
+from . import seen as reduce
 from . import faults as fault_kinds
 from .assigning import BY_HAND, BY_MOTION, Laid, is_mirrored, likeliest, rides
 from .choosing import alike, spread_frames
@@ -61,7 +62,7 @@ class Solution:
             self.figure.skeleton(),
             self.rate,
             np.moveaxis(continuous(self.poses.q), -1, 0),
-            [0],
+            np.array([0]),
             self.poses.root.T[:, None],
         )
 
@@ -73,8 +74,7 @@ def stature_of(points: np.ndarray) -> float:
     if not seen.any():
         return STATURE
     heights = np.where(seen, points[..., 1], np.nan)
-    with np.errstate(all="ignore"):
-        tall = np.nanpercentile(heights, 97, axis=1) - np.nanpercentile(heights, 3, axis=1)
+    tall = reduce.percentile(heights, 97, axis=1) - reduce.percentile(heights, 3, axis=1)
     tall = tall[np.isfinite(tall)]
     guess = float(np.percentile(tall, 95)) * 1.06 + 0.02 if len(tall) else STATURE
     return guess if 0.5 < guess < 2.6 else STATURE
@@ -282,7 +282,9 @@ def _solved(
     expected = _expected(figure, poses)
     # With the figure that the faults did not spoil, their ends can be told better.
     found = fault_kinds.residual_faults(points, expected, rate, nothing)
-    told = [replace(fault, marker=int(on[fault.marker])) for fault in (*found, *fault_kinds.gaps(recording.points[:, on]))]
+    told = [
+        replace(fault, marker=int(on[fault.marker])) for fault in (*found, *fault_kinds.gaps(recording.points[:, on]))
+    ]
     for swap in swaps:
         for a, b in ((swap.a, swap.b), (swap.b, swap.a)):
             told.append(Fault(fault_kinds.EXCHANGED, int(on[a]), swap.first, swap.last, int(on[b])))
@@ -353,9 +355,8 @@ def _checked(given: np.ndarray, expected: np.ndarray, swaps: list[Exchange]) -> 
         other = np.linalg.norm(given[:, [swap.b, swap.a]] - expected[:, [swap.a, swap.b]], axis=-1).sum(1)
         inside = np.zeros(frames, bool)
         inside[swap.first : swap.last + 1] = True
-        with np.errstate(all="ignore"):
-            gain = np.nanmean((own - other)[inside])
-            outside = np.nanmean((other - own)[~inside]) if (~inside).any() else 1.0
+        gain = reduce.mean((own - other)[inside])
+        outside = reduce.mean((other - own)[~inside]) if (~inside).any() else 1.0
         if gain > 0 and outside > 0:
             kept.append(swap)
         elif gain < 0 and outside < 0 and (swap.first == 0 or swap.last == frames - 1):

@@ -97,7 +97,7 @@ def spikes(points: np.ndarray, rate: float) -> np.ndarray:
     found = np.zeros(points.shape[:2], bool)
     with np.errstate(invalid="ignore"):
         steps = np.linalg.norm(np.diff(full, axis=0), axis=-1)
-        usual = np.nanmedian(steps, axis=0) if len(steps) else np.zeros(points.shape[1])
+        usual = reduce.median(steps, axis=0) if len(steps) else np.zeros(points.shape[1])
         large = steps > far + 4 * usual
     for marker in range(points.shape[1]):
         at = np.flatnonzero(large[:, marker])
@@ -125,7 +125,7 @@ def left(points: np.ndarray, rate: float, spread: float = 0.004, moved: float = 
     found = np.zeros(points.shape[:2], bool)
     if len(points) < window:
         return found
-    centred = np.nan_to_num(full - np.nanmean(full, axis=0))
+    centred = np.nan_to_num(full - reduce.mean(full, axis=0))
     mean = uniform_filter1d(centred, window, axis=0)
     variance = uniform_filter1d(centred * centred, window, axis=0) - mean * mean
     calm = np.sum(variance, -1) < spread**2

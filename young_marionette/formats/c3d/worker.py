@@ -1,0 +1,74 @@
+"""The process that opens a C3D file: whatever a damaged file does to the library, it does it there.
+
+Started by the reader with the numbers of two open files: the C3D file, and one that the answer is written to (arrays, or the
+sentence that tells what is wrong).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import struct
+
+_ROOM, _TIMES, _SECONDS = 700 << 20, 60, 120
+
+
+def main(given: int, answer: int) -> None:
+    """Read the C3D file at the descriptor ``given`` and write what it holds to ``answer``."""
+    size = os.fstat(given).st_size
+    room = _ROOM + _TIMES * size
+    resource.setrlimit(resource.RLIMIT_AS, (room, room))
+    resource.setrlimit(resource.RLIMIT_CPU, (_SECONDS, _SECONDS))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        text, arrays = _read(given, size)
+    except MemoryError:
+        text, arrays = {"problem": "it asks for more memory than its size allows"}, {}
+    except Exception as error:
+        text, arrays = {"problem": str(error).split("\n")[0][:200] or type(error).__name__}, {}
+    _answered(answer, text, arrays)
+
+
+def _answered(answer: int, text: dict, arrays: dict) -> None:
+    text["arrays"] = {name: [array.dtype.str, list(array.shape)] for name, array in arrays.items()}
+    head = json.dumps(text).encode()
+    with os.fdopen(os.dup(answer), "wb") as file:
+        file.write(struct.pack("<Q", len(head)) + head)
+        for array in arrays.values():
+            file.write(array.tobytes())
+
+
+def _read(given: int, size: int) -> tuple[dict, dict]:
+    head = os.pread(given, 512, 0)
+    if len(head) < 512 or head[1] != 0x50:
+        return {"problem": "its header is not that of a C3D file"}, {}
+    import ezc3d
+    import numpy as np
+
+    file = ezc3d.c3d(f"/proc/self/fd/{given}", extract_forceplat_data=False)
+    parameters, header = file["parameters"], file["header"]
+    points = np.asarray(file["data"]["points"], np.float32)
+    point = parameters.get("POINT", {})
+
+    def values(group: dict, name: str) -> list:
+        return list(np.ravel(group.get(name, {}).get("value", [])))
+
+    labels: list = []
+    for name in ("LABELS", "LABELS2", "LABELS3", "LABELS4"):
+        labels += map(str, values(point, name))
+    residuals = np.asarray(file["data"]["meta_points"]["residuals"], np.float32)
+    text = {
+        "labels": labels[: points.shape[1]],
+        "rate": float(header["points"]["frame_rate"] or (values(point, "RATE") or [0])[0]),
+        "first": int(header["points"]["first_frame"]),
+        "units": [str(v) for v in values(point, "UNITS")][:1],
+        "screen": [str(v) for name in ("X_SCREEN", "Y_SCREEN") for v in values(point, name)[:1]],
+        "subjects": [str(v) for v in values(parameters.get("SUBJECTS", {}), "NAMES")][:8],
+        "analogs": int(header["analogs"]["size"]),
+        "announced": int(header["points"]["last_frame"]) - int(header["points"]["first_frame"]) + 1,
+    }
+    return text, {
+        "points": np.ascontiguousarray(points[:3].transpose(2, 1, 0)),
+        "residuals": np.ascontiguousarray(residuals[0].T),
+    }

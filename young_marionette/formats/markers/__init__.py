@@ -1,0 +1,1 @@
+"""Marker recordings in files: what readers of them share, and tables of text."""

@@ -1,0 +1,157 @@
+"""Entries of the library that are recordings of markers, and what becomes of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ...core.errors import InputError
+from ...core.evaluator import EVALUATOR
+from ...core.figure.declared import Declared
+from ...core.findings import Fact, Finding, finding
+from ...core.markers.assigning import Laid, assign
+from ...core.markers.placing import Place, Placed, place
+from ...core.markers.segments import BODY, Structure, structure_with
+from ...core.markers.solving import Progress, Solution, solve
+from ...core.names import free_name
+from ...core.resample import resample
+from ..entry import CLIP, Entry, new_id
+
+if TYPE_CHECKING:
+    from ...core.markers.figure import Figure
+    from ...core.markers.recording import Recording
+    from ...formats.source_file import SourceFile
+
+MARKERS = "markers"
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A marker that is not believed from frame ``first`` to ``last``, both included."""
+
+    label: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, eq=False)
+class MarkerEntry:
+    """``recording``: in the file's unit and axes. ``placed``: what was set of where it lies. ``labelling``: label to segment, or None
+    for none, as set by hand. ``left_out``: what is not believed. ``figure``: the performer's, where one is kept."""
+
+    id: str
+    name: str
+    path: Path | None
+    format: str
+    recording: Recording
+    declared: Declared = Declared()
+    notes: tuple[Finding, ...] = ()
+    subjects: tuple[str, ...] = ()
+    placed: Placed = field(default_factory=Placed)
+    labelling: tuple[tuple[str, str | None], ...] = ()
+    left_out: tuple[LeftOut, ...] = ()
+    figure: Figure | None = None
+    tags: tuple[str, ...] = ()
+    role: str = field(default=MARKERS, init=False)
+
+    @property
+    def place(self) -> Place:
+        """Where the recording lies, and what is known of it."""
+        return EVALUATOR.of("place of markers", (self.recording, self.declared, self.placed), self._place)
+
+    def _place(self) -> Place:
+        return place(self.recording, self.declared, self.placed)
+
+    @property
+    def span(self) -> tuple[int, int]:
+        """The first and the last frame that are solved, both included."""
+        last = self.recording.frames - 1
+        first, end = self.placed.trim or (0, last)
+        return min(first, last), min(max(end, first), last)
+
+    @property
+    def placed_recording(self) -> Recording:
+        """The recording in our world: metres, Y up; all its frames."""
+        key = self.recording, self.declared, self.placed
+        return EVALUATOR.of("placed markers", key, lambda: self.place.placed(self.recording))
+
+    @property
+    def facts(self) -> tuple[Fact, ...]:
+        """What is known of the recording, each with what it was taken from."""
+        return self.place.facts
+
+    @property
+    def oddities(self) -> tuple[Finding, ...]:
+        """What was odd in the file."""
+        return self.notes
+
+    @property
+    def structure(self) -> Structure:
+        """The segments that the figure has: with fingers where markers go with them."""
+        return self.figure.structure if self.figure is not None else structure_with(s for _, s in self.labelling)
+
+    @property
+    def laid(self) -> Laid:
+        """Which segment each marker goes with."""
+        key = self.recording, self.declared, self.placed.unit, self.placed.up, self.placed.trim, self.labelling
+        return EVALUATOR.of("laid markers", key, self._laid)
+
+    def _laid(self) -> Laid:
+        first, last = self.span
+        return assign(self.placed_recording.cut(first, last), dict(self.labelling), self.structure)
+
+    def solved(self, figure: Figure | None = None, progress: Progress = lambda share: None) -> Solution:
+        """The Solution of the trimmed recording; ``figure`` in place of the kept one. InputError where it can't be solved."""
+        first, last = self.span
+        recording = self.placed_recording.cut(first, last)
+        index = recording.index
+        left_out = [
+            (index[o.label], max(o.first - first, 0), o.last - first)
+            for o in self.left_out
+            if o.label in index and o.last >= first and o.first <= last
+        ]
+        return solve(recording, self.laid, figure or self.figure, self.structure, left_out, progress)
+
+    def changed(self, **changes: Any) -> MarkerEntry:
+        """The entry with other settings of where it lies (see Placed)."""
+        return replace(self, placed=replace(self.placed, **changes))
+
+
+def marker_entries(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[MarkerEntry]:
+    """The entries of a file's recordings."""
+    names, made = {*taken}, []
+    for part in file.markers:
+        name = free_name(part.name, names)
+        names.add(name)
+        made.append(
+            MarkerEntry(
+                new_id(), name, file.path, file.format, part.recording, part.declared, part.notes, part.subjects
+            )
+        )
+    return made
+
+
+def take_of(entry: MarkerEntry, solution: Solution, fps: float | None = None, name: str | None = None) -> Entry:
+    """The take that a solved recording becomes: an ordinary clip, in metres with Y up, on a skeleton with VRM bone names."""
+    clip = replace(solution.clip(name or entry.name), start=0.0)
+    if fps is not None:
+        if not 1 <= fps <= 1000:
+            raise InputError(f"{fps:g} frames per second can't be made; give 1 to 1000.")
+        clip = resample(clip, fps)
+    notes = (finding("solved", markers=entry.name),)
+    declared = Declared(1.0, "+Y", tuple((n, n) for n in clip.skeleton.names))
+    return Entry(
+        new_id(), CLIP, clip.name, None, entry.format, clip.skeleton, clip, None, notes=notes, declared=declared
+    )
+
+
+def worst(solution: Solution) -> np.ndarray:
+    """How far each marker that is on the figure usually is off ``(n,)``, metres."""
+    with np.errstate(all="ignore"):
+        return np.asarray(np.nanmedian(solution.off, axis=0))
+
+
+__all__ = ["BODY", "MARKERS", "LeftOut", "MarkerEntry", "marker_entries", "take_of", "worst"]

@@ -6,6 +6,8 @@ import numpy as np
 from scipy.spatial import cKDTree
 from scipy.spatial.distance import cdist
 
+from . import seen as reduce
+
 _PAIRS, _LOOKED_AT = 60, 3000
 _SEEN = 0.7  # the share of markers that a frame must have, of what the best frames have
 

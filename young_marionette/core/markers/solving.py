@@ -14,8 +14,8 @@ import numpy as np
 
 from ..clip import Clip
 from ..errors import InputError
-from . import seen as reduce
 from . import faults as fault_kinds
+from . import seen as reduce
 from .assigning import BY_HAND, BY_MOTION, Laid, is_mirrored, likeliest, rides
 from .choosing import alike, spread_frames
 from .faults import Fault

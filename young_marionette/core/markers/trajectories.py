@@ -8,6 +8,7 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from ..stretches import ends_of
+from . import seen as reduce
 
 _SPEEDUP = 90.0  # metres per second squared that no marker on a body does between frames
 _LEAST = 0.012  # metres off the expected place that are no jump

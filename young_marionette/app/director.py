@@ -13,10 +13,18 @@ from ..core.scene.stances import arcs, put_side_by_side, put_together
 from ..core.skeleton import pose_world
 from ..project.entry import Entry
 from ..project.looping import loop_ghost
+from ..project.markers.entry import MARKERS
+from ..project.markers.showing import LINE, OFF, TRAIL, shown_dots
 from ..project.planting import rig_points
 from ..project.playback import Motion
 from ..project.rooting import root_path
 from .theme import colour
+
+
+def _tint(kind):
+    """The colour of a line between markers, to where a marker is expected, or of its trail."""
+    name, alpha = {LINE: ("quiet", 120), OFF: ("alarm", 255), TRAIL: ("performer", 110)}[kind]
+    return colour(name, alpha).getRgbF()
 
 
 class Director:
@@ -35,6 +43,8 @@ class Director:
         session = self.session
         state = session.state
         looked = state.entry(session.preview)
+        if looked is not None and looked.role == MARKERS:
+            return self._recording(looked)
         if looked is not None:
             return [self._playing(looked, {"clip": PERFORMER, "rig": MARIONETTE, "baked": BAKED}[looked.role])]
         if session.step == "refine" and session.refined is not None:
@@ -52,6 +62,46 @@ class Director:
         if baked is not None and session.step == "deliver":
             shown.append(self._playing(baked, BAKED))
         return self._arranged(shown)
+
+    def _recording(self, entry):
+        """The markers of a recording as dots, and the figure that was solved inside them."""
+        session, solving = self.session, self.session.solving
+        shown = self._dots(entry)
+        take, frame = solving.take(entry), session.frame
+        first, last = entry.span
+        if take is None or not first <= frame <= last:
+            return list(shown.figures)
+        pose = solving.pose(entry, frame)
+        motion = Motion(take)
+        own = min(max(frame - first, 0), motion.frames - 1)
+        figure = self._figure(PERFORMER, take, entry.name, *(pose or motion.at(own)))
+        figure.chosen = ()
+        figure.ghost = session.dress != "bones"  # seen through: the dots are what is looked at
+        return [figure, *shown.figures]
+
+    def _dots(self, entry):
+        session = self.session
+        solution = session.solving.solution(entry)
+        key = entry, solution, session.frame, session.marker, session.trails
+        return EVALUATOR.of("dots", key, lambda: shown_dots(*key))
+
+    def dot_label(self, kind, number):
+        """The label of a dot on the stage."""
+        entry = self.session.solving.entry
+        return self._dots(entry).labels[kind][number] if entry is not None else ""
+
+    @property
+    def names(self):
+        """``(text, place)`` of what is written on the stage."""
+        session = self.session
+        entry = session.solving.entry
+        if entry is None:
+            return ()
+        named = self._dots(entry).named
+        if session.dot_names:
+            return named
+        own = session.marker.rpartition(":")[2] if session.marker else None
+        return tuple(one for one in named if one[0] == own)
 
     def _refined(self, bake):
         """The baked clip with its source, and what it is compared with: itself before some passes, or the live result."""
@@ -189,6 +239,8 @@ class Director:
     def lines(self, figures):
         """Arcs of the angles left in the stance, and trails of hands and feet: ``(points, rgba)``."""
         session = self.session
+        if session.solving.entry is not None:
+            return [(line, tint) for kind, line in self._dots(session.solving.entry).lines for tint in (_tint(kind),)]
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
         lines = (*self._props(figures), *self._root(figures), *self._marks(figures))

@@ -66,13 +66,18 @@ def read_files(paths):
     """The work of reading files: gives ``(entries, sentences about what could not be read)``."""
     from ..formats import read
     from ..project.entry import entries_of
+    from ..project.markers.entry import marker_entries
 
     def work(progress):
         entries, failures = [], []
         for i, path in enumerate(paths):
             progress(i / len(paths))
             try:
-                opened = entries_of(read(path))
+                file = read(path)
+                opened, recordings = entries_of(file), marker_entries(file)
+                for recording in recordings:
+                    recording.facts  # noqa: B018
+                entries += recordings
                 for entry in opened:
                     # What the window asks for at once is worked out here, not on the interface thread.
                     entry.oddities, entry.placed_clip, entry.body_facts  # noqa: B018
@@ -113,12 +118,13 @@ def files_under(paths):
 
     What only goes with a file (buffers, textures) is left out where other files are there.
     """
-    from ..formats.registry import READABLE
+    from ..formats.registry import MARKERS, READABLE
 
-    files = []
+    # A table is a recording where somebody chooses it; in a folder it may be anything.
+    wanted, files = {*READABLE, *MARKERS} - {".csv"}, []
     for path in map(Path, paths):
         files += (
-            sorted(p for p in path.rglob("*") if p.suffix.lower() in READABLE and p.is_file())
+            sorted(p for p in path.rglob("*") if p.suffix.lower() in wanted and p.is_file())
             if path.is_dir()
             else [path]
         )

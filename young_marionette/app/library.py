@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
 from ..core.scene.flat import spread_frames, strip
 from ..project.commands import Choose, Remove, SetRole, Tag, UseStringing
 from ..project.entry import BAKED, CLIP, RIG
+from ..project.markers.entry import MARKERS
+from ..project.markers.showing import dot_poses
 from ..wording.facts import rest_pose_words
 from ..wording.findings import finding_words
 from . import icons, theme
@@ -52,10 +54,12 @@ def family_name(entry):
 
 def strip_picture(entry, size, ratio=2.0, count=_POSES):
     """A few poses of an entry as stick figures, seen from a little aside."""
-    body = entry.figure.body
-    count = count if entry.length[0] > 2 else 1
     picture = QPixmap(int(size.width() * ratio), int(size.height() * ratio))
     picture.fill(Qt.GlobalColor.transparent)
+    if entry.role == MARKERS:
+        return _dot_strip(entry, size, picture, ratio)
+    body = entry.figure.body
+    count = count if entry.length[0] > 2 else 1
     from ..project.playback import Motion
 
     # What passes make of a baked clip would have to be worked out first, and could not be told from it in this size.
@@ -79,6 +83,23 @@ def strip_picture(entry, size, ratio=2.0, count=_POSES):
                     for j in (parent, joint)
                 )
                 p.drawLine(a, b)
+    p.end()
+    picture.setDevicePixelRatio(ratio)
+    return picture
+
+
+def _dot_strip(entry, size, picture, ratio):
+    """A few frames of a recording as dots."""
+    flat, tall = strip(dot_poses(entry, _POSES), None)
+    p = QPainter(picture)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.scale(ratio, ratio)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(theme.colour("text"))
+    step, scale = size.width() / len(flat), (size.height() - 3) / tall
+    for i, points in enumerate(flat):
+        for x, y in points.tolist():
+            p.drawEllipse(QPointF((i + 0.5) * step + x * scale, size.height() - 2 - y * scale), 0.9, 0.9)
     p.end()
     picture.setDevicePixelRatio(ratio)
     return picture
@@ -182,6 +203,8 @@ class _Delegate(QStyledItemDelegate):
 
 
 def _second_line(entry):
+    if entry.role == MARKERS:
+        return f"{_seconds(entry):.1f} s · {entry.recording.rate:g} fps · {len(entry.recording)} markers"
     if entry.role == RIG:
         return f"{rest_pose_words(entry.figure.rest_pose)} · {len(entry.skeleton)} joints"
     frames, rate = entry.length
@@ -191,7 +214,8 @@ def _second_line(entry):
 
 def _is_found(entry, wanted):
     """Whether words that are searched for are in an entry's name, family or tags."""
-    return any(wanted in text.casefold() for text in (entry.name, family_name(entry), *entry.tags))
+    of = entry.recording.labels if entry.role == MARKERS else (family_name(entry),)
+    return any(wanted in text.casefold() for text in (entry.name, *of, *entry.tags))
 
 
 class Library(QWidget):
@@ -244,7 +268,7 @@ class Library(QWidget):
                 icon="open",
             )
         )
-        session.listen(("entries", "bakes", "source", "rig", "stringings"), self._fill)
+        session.listen(("entries", "bakes", "recordings", "source", "rig", "stringings"), self._fill)
         self._fill()
 
     def _fill(self):
@@ -280,6 +304,7 @@ class Library(QWidget):
         for i, members in enumerate(families.values()):
             also = names[:i].count(names[i])
             sections.append((f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members))
+        sections.append(("Recordings", list(state.recordings)))
         sections.append(("Baked", list(state.bakes)))
         order, rows = self.order.currentData(), []
         for heading, entries in sections:
@@ -310,6 +335,7 @@ class Library(QWidget):
         texts = {
             CLIP: "Use as source clip",
             RIG: "Use as target rig",
+            MARKERS: "Look at the markers",
             BAKED: "Compare with the live result",
             STRINGING: "Use this stringing",
         }
@@ -322,6 +348,8 @@ class Library(QWidget):
         if kind in (CLIP, RIG):
             self.session.look_at(None)
             self.session.do(Choose(key, as_rig=kind == RIG))
+        elif kind == MARKERS:
+            self.preview()
         elif kind == BAKED:
             self.session.go("refine")
             self.session.compare_with(None if self.session.compare == key else key)
@@ -333,7 +361,7 @@ class Library(QWidget):
     def preview(self, index=QModelIndex()):
         """Show the chosen entry alone on the stage, and play it."""
         kind, key = self.current() if not index.isValid() else (index.data(_KIND), index.data(_KEY))
-        if kind in (CLIP, RIG, BAKED):
+        if kind in (CLIP, RIG, BAKED, MARKERS):
             self.session.go("gather")
             self.session.look_at(key)
             self.session.play(kind != RIG)
@@ -343,7 +371,7 @@ class Library(QWidget):
             self.use_current()
         elif event.key() == Qt.Key.Key_F2 and self.session.state.entry(self.current()[1]):
             self.ask_tags()
-        elif event.key() == Qt.Key.Key_Delete and self.current()[0] in (CLIP, RIG, BAKED):
+        elif event.key() == Qt.Key.Key_Delete and self.current()[0] in (CLIP, RIG, BAKED, MARKERS):
             self.session.do(Remove(self.current()[1]))
         else:
             super().keyPressEvent(event)
@@ -357,7 +385,7 @@ class Library(QWidget):
 
     def _menu(self, point):
         kind, key = self.current()
-        if kind not in (CLIP, RIG, BAKED):
+        if kind not in (CLIP, RIG, BAKED, MARKERS):
             return
         menu = QMenu(self)
         menu.addAction("Preview (double-click)", self.preview)

@@ -9,10 +9,12 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from ..core.errors import InputError
+from ..formats.registry import MARKERS as MARKER_ENDINGS
 from ..formats.registry import READABLE
 from ..project import storage, stringing
-from ..project.commands import AddEntries, KeepStringing, Rename, UseStringing
+from ..project.commands import AddEntries, AddRecordings, KeepStringing, Rename, UseStringing
 from ..project.document import State
+from ..project.markers.entry import MARKERS
 from . import settings
 from .demo_project import demo_project
 from .jobs import Job, files_under, load_project, read_files
@@ -46,7 +48,7 @@ class ProjectFiles(QObject):
     # --- opening --------------------------------------------------------------------------------
     def ask_open(self):
         """Choose files to open."""
-        known = " ".join("*" + e for e in (*READABLE, PROJECT, STRINGING))
+        known = " ".join("*" + e for e in (*READABLE, *MARKER_ENDINGS, PROJECT, STRINGING))
         paths, _ = QFileDialog.getOpenFileNames(
             self._window,
             "Open motions, rigs, stringings or a project",
@@ -73,8 +75,13 @@ class ProjectFiles(QObject):
 
     def _read(self, result):
         entries, failures = result
+        recordings = tuple(e for e in entries if e.role == MARKERS)
+        clips = tuple(e for e in entries if e.role != MARKERS)
         if entries:
-            self.session.do(AddEntries(entries))
+            self.session.do(AddEntries(clips), AddRecordings(recordings))
+            if recordings and not clips:
+                self.session.go("gather")
+                self.session.look_at(recordings[0].id)
             self.session.told.emit(
                 f"Opened {len(entries)} of {len(entries) + len(failures)}"
                 if failures

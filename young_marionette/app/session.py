@@ -17,6 +17,7 @@ from ..project.snags import STEPS, find_snags, route_states
 from ..wording.snags import origin_words
 from . import settings
 from .live import LiveResult
+from .markers.live import LiveSolution
 from .passing import LivePasses
 
 TICK = 15
@@ -44,6 +45,7 @@ class Session(QObject):
     view_changed = Signal()
     message = Signal(str)
     told = Signal(str)
+    marker_chosen = Signal()
     demo_asked = Signal()
     job_asked = Signal(str, object, object)
     wanted_changed = Signal()
@@ -60,6 +62,7 @@ class Session(QObject):
         self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it
         self.arrangement, self.preview, self.compare, self.dress = "beside", None, None, DRESSES[0]
         self.playing, self.loop, self.speed, self.trails = False, True, 1.0, False
+        self.marker, self.dot_names = None, False  # the chosen marker of a recording; labels are on the stage
         self.marks = False  # what touches is marked under the figures
         self._second, self._started_at = 0.0, 0.0
         self._clip_key, self.range, self._origin = None, (0, 0), None
@@ -71,7 +74,7 @@ class Session(QObject):
         self._tick.timeout.connect(self._ticked)
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
         self._soon.timeout.connect(self._on_document)
-        self.live, self.passing = LiveResult(self), LivePasses(self)
+        self.live, self.passing, self.solving = LiveResult(self), LivePasses(self), LiveSolution(self)
         self._on_document()
         self.live.measured.connect(self._on_measured)
 
@@ -210,6 +213,17 @@ class Session(QObject):
         if (part, bone) != (self.part, self.bone):
             self.part, self.bone = part, bone
             self.chosen_changed.emit()
+
+    def choose_marker(self, label):
+        """Choose a marker of the recording that is looked at, by its label."""
+        if label != self.marker:
+            self.marker = label
+            self.marker_chosen.emit()
+
+    def name_dots(self, on):
+        """Show the markers' labels on the stage, or not."""
+        self.dot_names = on
+        self.marker_chosen.emit()
 
     def choose_contact(self, point, frame=None):
         """Choose a lane of contacts, and with a frame the contact that is there."""

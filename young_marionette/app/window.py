@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.errors import InputError
+from ..core.scene.dots import DOTS, ODD
 from ..core.scene.picking import middle
 from ..core.text import shown
 from ..project.changes import EVERYTHING, FIGURES
@@ -175,7 +176,8 @@ class Window(QMainWindow):
             column.addWidget(widget, stretch)
         self.snag_panel, self.sheet = SnagPanel(centre, self.session), KeySheet(centre)
         self.stage.empty_text = (
-            "Open a motion and a rig, or drop their files anywhere on this window: BVH, glTF, VRM, USD or ASF/AMC."
+            "Open a motion and a rig, or drop their files anywhere on this window: BVH, glTF, VRM, USD or ASF/AMC, "
+            "or markers as C3D, TRC or CSV."
         )
         self.stage.bone_names = self._bone_name
 
@@ -233,6 +235,9 @@ class Window(QMainWindow):
         session.posed.connect(self._on_posed)
         session.live.ready.connect(self.show_stage)
         session.passing.ready.connect(self.show_stage)
+        session.solving.ready.connect(self.show_stage)
+        session.solving.progressed.connect(self._show_solving)
+        session.marker_chosen.connect(self.show_stage)
         session.bones_changed.connect(self.show_stage)
         session.pass_chosen.connect(self._on_pass)
         session.step_changed.connect(self._on_step)
@@ -466,6 +471,7 @@ class Window(QMainWindow):
         self.stage.handle = pairing.target.index[self.session.bone] if ringed else posed
         self.stage.handled = "marionette" if ringed else "baked"
         self.stage.movable = posed is not None and not ringed
+        self.stage.names = self.director.names
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
             self.desks["transfer"].show_state()
@@ -504,19 +510,38 @@ class Window(QMainWindow):
         self.stage.look_from(("front", "side", "top")[self._view])
 
     def _bone_name(self, figure, joint):
+        if figure.kind in (DOTS, ODD):
+            return self.director.dot_label(figure.kind, joint)
         entry = self._entry_of(figure.kind)
         return entry.skeleton.names[joint] if entry else ""
 
     def _entry_of(self, kind):
         state = self.session.state
         return (
-            state.entry(self.session.preview)
+            (self.session.solving.entry and self.session.solving.take(self.session.solving.entry))
+            or state.entry(self.session.preview)
             or (self.session.refined if kind != "performer" and self.session.step == "refine" else None)
             or {"performer": state.source_entry, "marionette": state.rig_entry}.get(kind)
             or state.entry(self.session.compare)
         )
 
+    def _show_solving(self, share):
+        """How far the solving of markers is, in the status line's own place."""
+        busy = share < 1 or bool(self.running.jobs)
+        self.progress.setVisible(busy)
+        if share < 1:
+            self.progress.setValue(int(share * 100))
+
     def _picked(self, kind, joint):
+        if self.session.solving.entry is not None:
+            if kind in (DOTS, ODD):
+                self.session.choose_marker(self.director.dot_label(kind, joint))
+                self.tell(self.session.marker)
+            elif kind and joint >= 0 and self.session.marker:
+                # A dot, then a bone of the figure: the marker goes with that segment.
+                take = self.session.solving.take(self.session.solving.entry)
+                self.desks["gather"].recording.assign(self.session.marker, take.skeleton.names[joint])
+            return
         if self.session.step == "refine" and self.session.refined is not None and kind != "performer":
             if joint >= 0:
                 name = self.session.refined.skeleton.names[joint]
@@ -647,6 +672,7 @@ class Window(QMainWindow):
         self.desks["deliver"].watching.end()
         self.session.live.close()
         self.session.passing.close()
+        self.session.solving.close()
         self.session.play(False)
         self.hide()  # closed for the user at once, whatever is still to be kept
         try:

@@ -10,9 +10,10 @@ import numpy as np
 from ..core.errors import InputError
 from ..core.markers.faults import GAP
 from ..project.markers.entry import take_of, worst
+from ..project.markers.showing import unknown_segments
 from ..wording.facts import fact_words
 from ..wording.findings import counted, finding_words
-from ..wording.markers import fault_words, segment_words
+from ..wording.markers import fault_words, mend_words, segment_words
 from .console import print_json, say
 
 if TYPE_CHECKING:
@@ -103,13 +104,6 @@ def _mm(metres: float) -> float | None:
     return round(float(metres) * 1000, 3) if np.isfinite(metres) else None
 
 
-def unknown_segments(solution: Solution) -> list[str]:
-    """Segments that no marker tells of: neither they nor anything that hangs on them has one."""
-    structure = solution.figure.structure
-    told = {j for s in solution.figure.segments for j in structure.chains[int(s)]}
-    return [name for j, name in enumerate(structure.names) if j not in told]
-
-
 def _print_solved(entry: MarkerEntry, solution: Solution, told: dict, out: object) -> None:
     figure = solution.figure
     say(
@@ -123,7 +117,7 @@ def _print_solved(entry: MarkerEntry, solution: Solution, told: dict, out: objec
     for fault in solution.faults:
         if fault.kind != GAP:
             shifted = replace(fault, first=fault.first + first, last=fault.last + first)
-            say(fault_words(shifted, entry.recording.labels) + (" Mended." if fault.mended else ""))
+            say(f"{fault_words(shifted, entry.recording.labels)} {mend_words(fault)}")
     if gaps:
         say(f"{counted(len(gaps), 'gap')} in {counted(len({f.marker for f in gaps}), 'marker')}: bridged")
     say(f"Wrote {out}")

@@ -22,10 +22,10 @@ from ..project.batch.job import DONE
 from ..project.batch.recipe import Recipe, RootMotion
 from ..project.batch.report import write_report
 from ..project.cleaning import cleaned
-from ..project.commands import AddEntries, Choose
+from ..project.commands import AddEntries, AddRecordings, Choose
 from ..project.document import Document, State
 from ..project.entry import entries_of
-from ..project.markers.entry import take_of
+from ..project.markers.entry import marker_entries, take_of
 from ..project.markers.files import encode_figure
 from ..wording.facts import rest_pose_words
 from ..wording.findings import certainty_words
@@ -222,16 +222,18 @@ def demo_state(folder, paths=None):
     """
     paths = write_show(folder) if paths is None else paths
     bodies = {p.stem for p in paths if p.parent.name == "bodies"}
-    entries = []
+    entries, recordings = [], []
     for path in paths:
         puppet = "puppets" in path.parts
         if puppet and path.parent.name != "bodies" and path.stem in bodies:
             continue
-        for entry in entries_of(read(path)):
+        file = read(path)
+        recordings += marker_entries(file)
+        for entry in entries_of(file):
             props = () if puppet else PROPS.get(entry.name, ())
             entries.append(replace(entry, role="rig" if puppet else "clip", props=props))
     document = Document(State(name="Quillmouth"))
-    document.do(AddEntries(tuple(entries)))
+    document.do(AddEntries(tuple(entries)), AddRecordings(tuple(recordings)))
     by_name = {e.name: e.id for e in document.state.entries}
     document.do(Choose(by_name["light_lamp"]))
     document.do(Choose(by_name["Heron"], as_rig=True))

@@ -116,7 +116,7 @@ FORMATS = (
     Format("CSV", "markers.csv_table", is_marker_table, {".csv": Ending("CSV, markers", markers=True, written=False)}),
 )
 ENDINGS = {name: ending for kind in FORMATS for name, ending in kind.endings.items()}
-READABLE = tuple(ENDINGS)
+READABLE = tuple(name for name, ending in ENDINGS.items() if not ending.markers)
 MARKERS = tuple(name for name, ending in ENDINGS.items() if ending.markers)
 _MARKERS_WRITTEN = {".c3d": "C3D", ".trc": "TRC"}
 WRITABLE = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if ending.written}

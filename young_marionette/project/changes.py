@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from .bakes import Bake
     from .document import State
     from .entry import Entry
+    from .markers.entry import MarkerEntry
     from .pairing import Pairing
     from .stringing.schema import StringingFile
 
@@ -20,12 +21,12 @@ if TYPE_CHECKING:
 _PLAIN = ("name", "source", "rig", "stringings", "stance_tolerance", "limits", "presets")
 # What listeners listen for: what the active pair comes out of, and all that can be seen on the stage.
 PAIR = ("entries", "source", "rig", "pairings", "uses")
-FIGURES = (*PAIR, "bakes")
+FIGURES = (*PAIR, "bakes", "recordings")
 
 
 @dataclass(frozen=True)
 class Change:
-    """``entries`` and ``bakes``: ids of those that came, went or are others now. ``pairings`` and ``uses``: their keys.
+    """``entries``, ``bakes`` and ``recordings``: ids of those that came, went or are others now. ``pairings`` and ``uses``: their keys.
 
     ``fields``: names of the other fields of the state that changed. ``everything``: another project was opened.
     """
@@ -36,6 +37,7 @@ class Change:
     uses: frozenset[tuple[str, str]] = frozenset()
     fields: frozenset[str] = frozenset()
     everything: bool = False
+    recordings: frozenset[str] = frozenset()
 
     def touches(self, *parts: str) -> bool:
         """Whether any of some parts changed: entries, bakes, pairings, uses, or a field of the state."""
@@ -44,7 +46,7 @@ class Change:
     def __or__(self, other: Change) -> Change:
         return Change(
             self.entries | other.entries, self.bakes | other.bakes, self.pairings | other.pairings, self.uses | other.uses,
-            self.fields | other.fields, self.everything or other.everything,
+            self.fields | other.fields, self.everything or other.everything, self.recordings | other.recordings,
         )  # fmt: skip
 
 
@@ -59,6 +61,7 @@ def between(old: State, new: State) -> Change:
         _others(old.pairings, new.pairings),
         _others(old.uses, new.uses),
         frozenset(f for f in _PLAIN if getattr(old, f) != getattr(new, f)),
+        recordings=_others({r.id: r for r in old.recordings}, {r.id: r for r in new.recordings}),
     )
 
 
@@ -77,8 +80,9 @@ def only_in(state: State, other: State) -> int:
     return sum(nbytes(part, shared) for part in gone)
 
 
-def _parts(state: State) -> Iterator[Bake | Entry | Pairing | StringingFile]:
+def _parts(state: State) -> Iterator[Bake | Entry | MarkerEntry | Pairing | StringingFile]:
     yield from state.entries
     yield from state.bakes
+    yield from state.recordings
     yield from state.pairings.values()
     yield from state.stringings

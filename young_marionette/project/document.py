@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from psygnal import Signal
 
@@ -18,6 +18,7 @@ from ..core.transfer.deviation import Limits
 from .bakes import Bake
 from .changes import EVERYTHING, Change, between, only_in
 from .entry import BAKED, CLIP, RIG, Entry
+from .markers.entry import MarkerEntry
 from .pairing import Pairing, Use
 from .passes import Preset
 from .stringing import StringingFile, adapt, from_file, to_file
@@ -50,15 +51,16 @@ class State:
     bakes: tuple[Bake, ...] = ()
     uses: dict[tuple[str, str], Use] = field(default_factory=dict)
     presets: tuple[Preset, ...] = ()
+    recordings: tuple[MarkerEntry, ...] = ()
 
     @property
     def library(self) -> tuple[Entry | Bake, ...]:
         """All entries and bakes, in library order."""
         return (*self.entries, *self.bakes)
 
-    def entry(self, identifier: str | None) -> Entry | Bake | None:
-        """The entry, or the baked clip, with an id; None where there is none."""
-        return next((e for e in self.library if e.id == identifier), None)
+    def entry(self, identifier: str | None) -> Any:
+        """The entry, the baked clip or the recording with an id; None where there is none."""
+        return next((e for e in (*self.library, *self.recordings) if e.id == identifier), None)
 
     def of_role(self, *roles: str) -> list[Entry]:
         """The entries with one of the given roles, in library order."""
@@ -67,7 +69,7 @@ class State:
     @property
     def names(self) -> set[str]:
         """The names of all that stands in the library."""
-        return {e.name for e in self.library}
+        return {e.name for e in (*self.library, *self.recordings)}
 
     @property
     def source_entry(self) -> Entry | None:
@@ -119,8 +121,10 @@ class State:
         assert self.source and self.rig  # a clip and a rig are active
         return replace(self, uses={**self.uses, (self.source, self.rig): use})
 
-    def with_entry(self, entry: Bake | Entry) -> State:
-        """The state with one entry, or baked clip, replaced by its namesake in id."""
+    def with_entry(self, entry: Bake | Entry | MarkerEntry) -> State:
+        """The state with one entry, baked clip or recording replaced by its namesake in id."""
+        if isinstance(entry, MarkerEntry):
+            return replace(self, recordings=tuple(entry if e.id == entry.id else e for e in self.recordings))
         if isinstance(entry, Bake):
             return replace(self, bakes=tuple(entry if e.id == entry.id else e for e in self.bakes))
         return replace(self, entries=tuple(entry if e.id == entry.id else e for e in self.entries))

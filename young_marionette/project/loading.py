@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
-from urllib.parse import unquote_to_bytes
 
 from ..core.clip import Clip
 from ..core.contacts.choices import Adjusted, ContactChoices, Drawn
@@ -30,6 +27,8 @@ from .bakes import Bake
 from .blobs import Blobs
 from .document import State
 from .entry import Entry
+from .markers.entry import MarkerEntry
+from .markers.stored import path_of, stored_recording
 from .old_scales import with_typed_scales
 from .pairing import Use
 from .pass_files import pass_of, preset_of
@@ -40,7 +39,7 @@ from .stringing import from_file
 from .stringing.sides import Bare
 
 if TYPE_CHECKING:
-    from .schema import ContactChoicesFile, ContactsFile, PairingFile
+    from .schema import ContactChoicesFile, ContactsFile, PairingFile, RecordingFile
 
 
 def of_document(label: str, data: bytes, blobs: Blobs) -> State:
@@ -51,7 +50,7 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     state = State(file.name, entries, stringings=tuple(file.stringings), stance_tolerance=file.stance_tolerance)
     state = with_pairings(label, state, file.pairings, file.version)
     bakes = tuple(reading.bake(item) for item in file.bakes)
-    ids = [*(e.id for e in entries), *(b.id for b in bakes)]
+    ids = [*(e.id for e in entries), *(b.id for b in bakes), *(r.id for r in file.recordings)]
     if len(set(ids)) != len(ids):
         raise InputError(f"{label} is damaged: an entry stands in it twice.")
     known = {e.id for e in entries}
@@ -59,7 +58,10 @@ def of_document(label: str, data: bytes, blobs: Blobs) -> State:
     uses = {(u.source, u.rig): Use(**u.model_dump(exclude={"source", "rig"})) for u in file.uses}
     limits = Limits(**file.limits.model_dump())
     presets = tuple(map(preset_of, file.presets))
-    return replace(state, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits, presets=presets)
+    recordings = tuple(reading.recording(item) for item in file.recordings)
+    return replace(
+        state, recordings=recordings, bakes=bakes, uses=uses, source=source, rig=rig, limits=limits, presets=presets
+    )
 
 
 def with_pairings(label: str, state: State, pairings: Sequence[PairingFile], version: int) -> State:
@@ -88,7 +90,7 @@ def _contacts(file: ContactsFile) -> Contacts:
     return Contacts(tuple(found), file.floor, file.rate, tuple(touches))
 
 
-Made = TypeVar("Made", Entry, Bake)
+Made = TypeVar("Made", Entry, Bake, MarkerEntry)
 
 
 class Reading:
@@ -104,6 +106,9 @@ class Reading:
     def bake(self, item: BakeFile) -> Bake:
         return self._told(item.name, lambda: self._bake(item))
 
+    def recording(self, item: RecordingFile) -> MarkerEntry:
+        return self._told(item.name, lambda: stored_recording(self.label, item, self.blobs))
+
     def _told(self, name: str, make: Callable[[], Made]) -> Made:
         try:
             return make()
@@ -117,9 +122,8 @@ class Reading:
     def _entry(self, item: EntryFile) -> Entry:
         skeleton = self.skeleton(item.joints, item.skeleton)
         layout = self.layout(item.layout, skeleton)
-        path = Path(os.fsdecode(unquote_to_bytes(item.path_bytes))) if item.path_bytes else item.path
         return Entry(
-            item.id, item.role, item.name, Path(path) if path else None, item.format, skeleton,
+            item.id, item.role, item.name, path_of(item), item.format, skeleton,
             self.take(item.motion, skeleton) if item.motion else None, layout, Correction(**item.correction.model_dump()),
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
             _choices(item.contacts), tuple(Box(box.centre, box.size) for box in item.props),

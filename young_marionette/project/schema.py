@@ -1,4 +1,4 @@
-"""The schema of ``project.json`` in a project file, version 6, with the fields that earlier versions had."""
+"""The schema of ``project.json`` in a project file, version 7, with the fields that earlier versions had."""
 
 from __future__ import annotations
 
@@ -6,11 +6,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .markers.files import FigureFile
 from .pass_files import PassFile, PresetFile
 from .strict import Strict
 from .stringing.schema import Clear, Feet, Hands, InPlace, Root, Share, Start, StringingFile
 
-VERSION = 6
+VERSION = 7
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
@@ -160,6 +161,49 @@ class EntryFile(Strict):
     tags: list[str] = []
 
 
+class PlacedFile(Strict):
+    """What was set of where a recording lies."""
+
+    unit: float | None = Field(default=None, gt=1e-9, lt=1e9)
+    up: Axis | None = None
+    turn: float = Field(default=0.0, ge=-36000, le=36000)
+    ahead: bool = False
+    floor: bool = True
+    centred: bool = False
+    trim: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=0)]] | None = None
+
+
+class LeftOutFile(Strict):
+    """A marker that is not believed on some frames, both included."""
+
+    label: str
+    first: int = Field(ge=0)
+    last: int = Field(ge=0)
+
+
+class RecordingFile(Strict):
+    """A recording of markers; ``blob``: its points ``(frames, markers, 3)``, residuals, and which have no label."""
+
+    id: str = Field(pattern=_ID)
+    name: str
+    path: str | None
+    path_bytes: str | None = None
+    format: str
+    labels: list[str] = Field(min_length=1)
+    rate: float = Field(gt=0, le=100_000)
+    first: int = 0
+    blob: str = Field(pattern=_BLOB)
+    unit: float | None = Field(default=None, gt=1e-9, lt=1e9)
+    up: Axis | None = None
+    subjects: list[str] = []
+    placed: PlacedFile = PlacedFile()
+    labelling: dict[str, str | None] = {}
+    left_out: list[LeftOutFile] = []
+    figure: FigureFile | None = None
+    notes: list[FindingFile] = []
+    tags: list[str] = []
+
+
 class PairingFile(Strict):
     """A pairing, with the entries that it was made between."""
 
@@ -235,6 +279,7 @@ class ProjectFile(Strict):
     stance_tolerance: float = Field(default=10.0, ge=0, le=180)
     limits: LimitsFile = LimitsFile()
     presets: list[PresetFile] = []
+    recordings: list[RecordingFile] = []
 
 
 # --- as earlier versions had it ------------------------------------------------------------------

@@ -15,7 +15,6 @@ from concurrent.futures import ThreadPoolExecutor
 from operator import attrgetter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO
-from urllib.parse import quote_from_bytes
 from zipfile import ZipFile
 
 import numpy as np
@@ -32,6 +31,7 @@ from . import migration
 from .blobs import Blob, ZipBlobs
 from .document import Stamp
 from .loading import of_document
+from .markers.stored import path_bytes, recording_file
 from .pass_files import pass_file, preset_file
 from .schema import (
     VERSION,
@@ -189,6 +189,7 @@ def described(state: State) -> tuple[ProjectFile, dict[str, Blob]]:
         stance_tolerance=state.stance_tolerance,
         limits=LimitsFile(**vars(state.limits)),
         presets=[preset_file(preset) for preset in state.presets],
+        recordings=[recording_file(r, blobs) for r in state.recordings],
     )
     return document, blobs
 
@@ -199,7 +200,7 @@ def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
         role=entry.role,
         name=entry.name,
         path=None if entry.path is None else shown(entry.path, None),
-        path_bytes=_path_bytes(entry.path),
+        path_bytes=path_bytes(entry.path),
         format=entry.format,
         joints=list(entry.skeleton.names),
         skeleton=_skeleton_blob(entry.skeleton, blobs),
@@ -228,11 +229,6 @@ def _contacts_file(contacts: Contacts | None) -> ContactsFile | None:
     found = [ContactFile(**vars(c)) for c in contacts.found]
     touches = [TouchFile.model_validate(vars(t)) for t in contacts.touches]
     return ContactsFile(floor=contacts.floor, rate=contacts.rate, found=found, touches=touches)
-
-
-def _path_bytes(path: Path | None) -> str | None:
-    """A path that is no text, such as one of another encoding, as text from which it comes back."""
-    return None if path is None or str(path) == shown(path, None) else quote_from_bytes(os.fsencode(path))
 
 
 def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:

@@ -19,3 +19,6 @@ NIGHT = {
     "y": "#85f2c7",
     "z": "#8d61f2",
 }
+
+# Of what stands on the stage, by its kind (see core.scene.figure and core.scene.dots).
+OF_KIND = {"performer": "performer", "marionette": "marionette", "baked": "baked", "dots": "text", "odd dots": "alarm"}

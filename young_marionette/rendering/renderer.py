@@ -5,11 +5,11 @@ from __future__ import annotations
 import moderngl
 import numpy as np
 
-from ..core.scene.figure import BAKED, MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
+from ..core.scene.figure import MARIONETTE, PERFORMER, ball_matrices, spindle_matrices
 from ..core.turning import turned
 from . import shapes
 from .dress import Dresser
-from .palette import NIGHT
+from .palette import NIGHT, OF_KIND
 
 _SHADOW_SIZE, _SHADOW_REACH = 384, 3.2
 SEEN_THROUGH = 0.42
@@ -87,7 +87,7 @@ def _dressed(figure):
 
 
 def _colour_of(figure):
-    return _rgb({PERFORMER: "performer", MARIONETTE: "marionette", BAKED: "baked"}[figure.kind])
+    return _rgb(OF_KIND[figure.kind])
 
 
 def _renew(buffer, data):
@@ -296,7 +296,7 @@ class Renderer:
 def _figure_batches(figure, fine):
     """``(mesh, matrices, tints)`` of a figure's spindles, head and balls; in fewer corners unless ``fine``."""
     bones = figure.bones
-    if not len(bones.start):
+    if not len(bones.start) and not len(bones.balls):
         return
     starts, ends = figure.segments()
     base = _colour_of(figure)

@@ -58,3 +58,12 @@ def fault_words(fault: Fault, labels: tuple[str, ...]) -> str:
         GAP: f"{name} is not seen {when}.",
         STRAY: f"{name} goes with no part of the body, {when}.",
     }[fault.kind]
+
+
+def mend_words(fault: Fault) -> str:
+    """What was done about a fault, in one sentence."""
+    if not fault.mended:
+        return "Left as it is."
+    if fault.kind in (EXCHANGED, WRONG_SEGMENT, WRONG_SIDE):
+        return "Put right."
+    return "Bridged." if fault.kind == GAP else "Left out there."

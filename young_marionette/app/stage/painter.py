@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPolygonF
 
 from ...core.scene.camera import project
+from ...rendering import palette
 from .. import theme
 
 
@@ -52,6 +53,7 @@ class PainterRenderer:
     def _figure(self, painter, view, image, figure):
         starts, ends = figure.segments()
         if not len(starts):
+            self._dots(painter, view, image, figure)
             return
         a, depth = project(view, starts, image.width(), image.height())
         b, other = project(view, ends, image.width(), image.height())
@@ -76,6 +78,16 @@ class PainterRenderer:
             painter.setPen(QPen(fill.darker(150), 1))
             painter.setBrush(QBrush(fill, Qt.BrushStyle.SolidPattern))
             painter.drawPolygon(QPolygonF([QPointF(*p) for p in shape]))
+
+    def _dots(self, painter, view, image, figure):
+        """Points without bones, as discs."""
+        places, depth = project(view, figure.placed, image.width(), image.height())
+        painter.setPen(Qt.PenStyle.NoPen)
+        for n, (place, far) in enumerate(zip(places, depth)):
+            if far > 0.05:
+                painter.setBrush(theme.colour("brass" if n in figure.chosen else palette.OF_KIND[figure.kind]))
+                size = figure.bones.joint_radius[n] * image.height() / (0.6 * far)
+                painter.drawEllipse(QPointF(*place), size, size)
 
     def _marks(self, painter, view, image, starts):
         """Marks on the ground under the lowest joints, so that contact can be read."""

@@ -11,7 +11,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from ...core.scene.camera import VIEWS, Camera, project
-from ...core.scene.picking import direction, footing, pick, to_frame, turn_between
+from ...core.scene.picking import NEAREST, direction, footing, pick, to_frame, turn_between
 from .. import theme
 from ..parts.widgets import tool
 from .painter import PainterRenderer
@@ -58,6 +58,7 @@ class StageView(QWidget):
         super().__init__()
         self.renderer, self.camera = renderer, Camera()
         self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
+        self.names = ()  # (text, place) of what is written beside points
         self._image, self._stale, self._fine = None, True, False
         self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
@@ -165,6 +166,8 @@ class StageView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.captions:
             self._paint_captions(painter)
+        if self.names:
+            self._paint_names(painter)
         if self.handle is not None:
             self._paint_handle(painter)
         if not self.figures and self.empty_text:
@@ -209,7 +212,7 @@ class StageView(QWidget):
         painter.setFont(theme.font(12))
         metrics = QFontMetricsF(painter.font())
         taken, feet = [], []
-        for figure in (f for f in self.figures if not f.ghost):
+        for figure in (f for f in self.figures if f.name and not f.ghost):
             place = footing(figure, self._matrix(), self._size())
             if place is not None:
                 feet.append((figure, *place))
@@ -230,6 +233,20 @@ class StageView(QWidget):
             mark(painter, QPointF(box.left() + 12, box.center().y()), figure.kind)
             painter.setPen(theme.colour("text"))
             painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, figure.name)
+
+    def _paint_names(self, painter):
+        """Names beside points; one that would lie on another is left out."""
+        painter.setFont(theme.font(11))
+        metrics, taken = QFontMetricsF(painter.font()), []
+        for text, place in self.names:
+            (at,), (depth,) = project(self._matrix(), place[None], *self._size())
+            box = QRectF(at[0] + 7, at[1] - 16, metrics.horizontalAdvance(text) + 4, 15)
+            if depth > NEAREST and not any(box.intersects(other) for other in taken):
+                taken.append(box)
+                painter.setPen(theme.colour("deep"))
+                painter.drawText(box.translated(1, 1), Qt.AlignmentFlag.AlignVCenter, text)
+                painter.setPen(theme.colour("text"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_empty(self, painter):
         painter.setPen(theme.colour("quiet"))

@@ -19,6 +19,8 @@ _MOST = 0.6  # the share of markers whose labels must speak for the labels to be
 _LITTLE = 0.25  # the share of frames of a marker that is no stray
 _LOOSE = 0.012  # metres that a marker may move in its segment's axes
 _SIDED = 2.5  # times that a marker must keep to the other side's limb better than to its own
+_MATE = 2.5  # times the least that any distance changes: of markers on one segment
+_KEPT = 5.0  # times the least that any distance changes: as those within a segment do
 _BESIDE = 0.09  # metres off the surface that a marker on the body may be
 
 
@@ -108,7 +110,11 @@ def wrong_sides(points: np.ndarray, segments: np.ndarray, structure: Structure =
                 _nearest(loose[marker], np.flatnonzero((limbs == limb) & (np.arange(len(limbs)) != marker)))
                 for limb in (limbs[marker], -limbs[marker])
             )
-            if own / max(other, 1.0) > gain:
+            with_own = loose[marker][(limbs == limbs[marker]) & (np.arange(len(limbs)) != marker)]
+            if np.min(with_own, initial=np.inf) < _MATE:
+                continue  # it has a mate, whatever else stands as still
+            with_other = loose[marker][limbs == -limbs[marker]]
+            if own / max(other, 1.0) > gain and np.min(with_other, initial=np.inf) < _KEPT:
                 worst, gain = int(marker), own / max(other, 1.0)
         if worst is None:
             break

@@ -30,12 +30,14 @@ from .tracking import How, annealed, refined, settled, started
 from .trajectories import Exchange, exchanged, exchanges, left, spikes
 
 Progress = Callable[[float], None]
-_SIGMA = 0.004  # metres that a good marker may be off
-_OUT = 0.035  # metres at which a marker counts no more
+SIGMA = 0.004  # metres that a good marker may be off
+OUT = 0.035  # metres at which a marker counts no more
 _WRONG = 0.02  # metres that a marker on its own segment is not off as a rule
+_CLEANEST = 0.00005  # metres that any marker is off
+_NOISY = 0.0007  # metres: what real recordings have
 _EASED = 0.1  # seconds over which a marker comes in and goes out
 # How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
-_STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (_SIGMA, 0.03, False, 6), (_SIGMA, _OUT, True, 8))
+_STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (SIGMA, 0.03, False, 6), (SIGMA, OUT, True, 8))
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,24 +140,44 @@ def solve_poses(
     progress(0.3)
     more = np.unique(np.append(np.arange(0, frames, max(round(rate / 50), 1)), frames - 1))
     poses = between(start, np.searchsorted(more, some), len(more)) if len(more) > len(some) else start
-    poses = settled(figure, poses, rows[..., more], seen[:, more] * 1.0, How(_SIGMA, _OUT, steps=4), (1, 2))
+    poses = settled(figure, poses, rows[..., more], seen[:, more] * 1.0, How(SIGMA, OUT, steps=4), (1, 2))
     progress(0.55)
     weights = eased(seen, rate)
-    poses, _ = refined(figure, between(poses, more, frames), rows, weights, How(_SIGMA, _OUT, last=True, steps=2))
+    poses, _ = refined(figure, between(poses, more, frames), rows, weights, How(SIGMA, OUT, last=True, steps=2))
     progress(0.75)
-    return helped(figure, poses, rows, weights, rate)
+    return finished(figure, poses, rows, weights, rate)
 
 
-def helped(figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray, rate: float) -> Poses:
+def finished(figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray, rate: float) -> Poses:
+    """Poses with markers believed as far as they deserve: clean ones leave what is usual of a body hardly any say."""
+    sigma = noise_of(figure, poses, points, weights)
+    # The cleaner, the more there is to gain by going on.
+    for _ in range(1 if sigma > _NOISY else 4):
+        poses, _ = refined(figure, poses, points, weights, How(sigma, OUT, last=True, steps=2 if sigma > _NOISY else 5))
+        sigma = noise_of(figure, poses, points, weights)
+    return helped(figure, poses, points, weights, rate, sigma)
+
+
+def noise_of(figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray) -> float:
+    """How far markers usually are from where the figure expects them, along one axis, metres."""
+    some = np.unique(np.linspace(0, poses.frames - 1, 400).astype(int))
+    off = points[..., some] - predicted(figure, *world(figure.structure, figure.offsets, poses.picked(some)))
+    far = np.sqrt(np.sum(off * off, 1))[(weights[:, some] > 0.5) & np.isfinite(off).all(1)]
+    return float(np.clip(np.median(far) / 1.54, _CLEANEST, SIGMA)) if len(far) else SIGMA
+
+
+def helped(
+    figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray, rate: float, sigma: float = SIGMA
+) -> Poses:
     """Poses with joints of which the markers tell too little drawn to a smooth way between the frames where they do."""
     frames, count = poses.frames, len(figure.structure)
     told, told_root = np.empty((count, frames)), np.empty(frames)
     for at in range(0, frames, 512):
         span = slice(at, at + 512)
         off = points[..., span] - predicted(figure, *world(figure.structure, figure.offsets, poses.picked(span)))
-        robust, _ = tukey(np.sqrt(np.nansum(off * off, 1)), _OUT)
+        robust, _ = tukey(np.sqrt(np.nansum(off * off, 1)), OUT)
         clean = np.where(weights[:, None, span] > 0, points[..., span], 0.0)
-        system = normal(figure, poses.picked(span), clean, weights[:, span] * robust / _SIGMA**2)
+        system = normal(figure, poses.picked(span), clean, weights[:, span] * robust / SIGMA**2)
         for joint in range(count):
             told[joint, span] = np.linalg.eigvalsh(np.moveaxis(system.blocks[joint][0], -1, 0))[:, 0]
         told_root[span] = system.blocks[-1][0, 0, 0]
@@ -164,7 +186,7 @@ def helped(figure: Figure, poses: Poses, points: np.ndarray, weights: np.ndarray
     some = np.flatnonzero((drawn.pull > 0).any(0) | (drawn.root_pull > 0))
     if len(some):
         own, _ = refined(
-            figure, poses.picked(some), points[..., some], weights[:, some], How(_SIGMA, _OUT, last=True, steps=3),
+            figure, poses.picked(some), points[..., some], weights[:, some], How(sigma, OUT, last=True, steps=3),
             drawn.picked(some),
         )  # fmt: skip
         poses.put(some, own)
@@ -277,8 +299,8 @@ def _solved(
     elif found or swaps:
         rows, seen = rows_of(believed)
         weights = eased(seen, rate)
-        poses, _ = refined(figure, poses, rows, weights, How(_SIGMA, _OUT, last=True, steps=3))
-        poses = helped(figure, poses, rows, weights, rate)
+        poses, _ = refined(figure, poses, rows, weights, How(SIGMA, OUT, last=True, steps=3))
+        poses = finished(figure, poses, rows, weights, rate)
     expected = _expected(figure, poses)
     # With the figure that the faults did not spoil, their ends can be told better.
     found = fault_kinds.residual_faults(points, expected, rate, nothing)

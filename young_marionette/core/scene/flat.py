@@ -100,8 +100,8 @@ def spread_frames(frames: int, count: int) -> list[int]:
     return np.linspace(0, frames - 1, count).astype(int).tolist()
 
 
-def strip(poses: Sequence[np.ndarray], hips: int) -> tuple[list[np.ndarray], float]:
-    """``(flat poses (joints, 2), how tall they are together)``: seen from a little aside, each over its own hips."""
-    flat = [(p - p[hips] * [1, 0, 1]) @ ASIDE for p in poses]
+def strip(poses: Sequence[np.ndarray], hips: int | None) -> tuple[list[np.ndarray], float]:
+    """``(flat poses (joints, 2), how tall they are together)``: seen from a little aside, each over its own hips, or as it is."""
+    flat = [(p if hips is None else p - p[hips] * [1, 0, 1]) @ ASIDE for p in poses]
     tall = max(f[:, 1].max() for f in flat) - min(0.0, *(f[:, 1].min() for f in flat))
     return flat, max(float(tall), 0.1)

@@ -21,7 +21,8 @@ def pick(
     ``matrix (4, 4)``: projection times view. ``size``: of the picture in pixels.
     """
     figures = tuple(figures)
-    return pick_body(figures, matrix, size, point) or pick_bone(figures, matrix, size, point, within)
+    dot = pick_dot(figures, matrix, size, point, within)
+    return dot or pick_body(figures, matrix, size, point) or pick_bone(figures, matrix, size, point, within)
 
 
 def pick_bone(
@@ -43,6 +44,22 @@ def pick_bone(
         nearest = int(np.argmin(away))
         if away[nearest] < best:
             best, picked = float(away[nearest]), (figure, int(figure.bones.start[nearest]))
+    return picked
+
+
+def pick_dot(
+    figures: Iterable[Figure], matrix: np.ndarray, size: tuple[int, int], point: tuple[float, float], within: float
+) -> Picked | None:
+    """``(figure, number)`` of the ball of a figure without bones that is nearest to a place, or None."""
+    best, picked = within, None
+    for figure in figures:
+        if not len(figure.bones.start) and len(figure.bones.balls):
+            places, depth = project(matrix, figure.placed, *size)
+            away = np.linalg.norm(places - np.array(point), axis=1) + 1e-3 * depth
+            away[depth < NEAREST] = np.inf
+            nearest = int(np.argmin(away))
+            if away[nearest] < best:
+                best, picked = float(away[nearest]), (figure, nearest)
     return picked
 
 

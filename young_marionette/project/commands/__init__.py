@@ -3,6 +3,15 @@
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
 from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
+from .markers import (
+    AddRecordings,
+    AssignMarker,
+    KeepFigure,
+    LeaveOutMarker,
+    LetGoMarkers,
+    PlaceRecording,
+    recording_of,
+)
 from .passes import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetKeys, SetPass, UsePreset, preset_of
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTouch, SetTransfer, UseStringing
 from .stance import (
@@ -23,7 +32,9 @@ __all__ = [
     "AddBake",
     "AddEntries",
     "AddPass",
+    "AddRecordings",
     "AdoptPose",
+    "AssignMarker",
     "Bake",
     "BakeAnew",
     "Choose",
@@ -33,14 +44,18 @@ __all__ = [
     "DeleteContact",
     "DrawContact",
     "GroundFrame",
+    "KeepFigure",
     "KeepPreset",
     "KeepStringing",
+    "LeaveOutMarker",
     "LetGoContacts",
+    "LetGoMarkers",
     "Lock",
     "MatchStance",
     "MirrorTurn",
     "MoveContactEnd",
     "MovePass",
+    "PlaceRecording",
     "Remove",
     "RemovePass",
     "RemovePreset",
@@ -68,5 +83,6 @@ __all__ = [
     "UsePreset",
     "UseStringing",
     "preset_of",
+    "recording_of",
     "turn_degrees",
 ]

@@ -54,6 +54,7 @@ class Remove:
             state,
             entries=tuple(e for e in state.entries if e.id != self.entry),
             bakes=tuple(b for b in state.bakes if b.id != self.entry),
+            recordings=tuple(r for r in state.recordings if r.id != self.entry),
             source=None if state.source == self.entry else state.source,
             rig=None if state.rig == self.entry else state.rig,
         )

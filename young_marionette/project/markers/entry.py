@@ -11,7 +11,7 @@ import numpy as np
 from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.figure.declared import Declared
-from ...core.findings import Fact, Finding, finding
+from ...core.findings import Fact, Finding
 from ...core.markers.assigning import Laid, assign
 from ...core.markers.placing import Place, Placed, place
 from ...core.markers.segments import BODY, Structure, structure_with
@@ -56,6 +56,21 @@ class MarkerEntry:
     figure: Figure | None = None
     tags: tuple[str, ...] = ()
     role: str = field(default=MARKERS, init=False)
+
+    @property
+    def take(self) -> None:
+        """A recording holds no motion of a skeleton."""
+        return
+
+    @property
+    def correction(self) -> Placed:
+        """What was set by hand of where it lies."""
+        return self.placed
+
+    @property
+    def length(self) -> tuple[int, float]:
+        """``(frames, frames per second)``."""
+        return self.recording.frames, self.recording.rate
 
     @property
     def place(self) -> Place:
@@ -103,8 +118,21 @@ class MarkerEntry:
         first, last = self.span
         return assign(self.placed_recording.cut(first, last), dict(self.labelling), self.structure)
 
-    def solved(self, figure: Figure | None = None, progress: Progress = lambda share: None) -> Solution:
-        """The Solution of the trimmed recording; ``figure`` in place of the kept one. InputError where it can't be solved."""
+    @property
+    def _solved_of(self) -> tuple[Any, ...]:
+        return self.recording, self.declared, self.placed, self.labelling, self.left_out, self.figure
+
+    @property
+    def known_solution(self) -> Solution | None:
+        """The Solution where it was worked out already, else None."""
+        known: Solution | None = EVALUATOR.peek("solution of markers", self._solved_of)
+        return known
+
+    def solved(self, progress: Progress = lambda share: None) -> Solution:
+        """The Solution of the trimmed recording. InputError where it can't be solved."""
+        return EVALUATOR.of("solution of markers", self._solved_of, lambda: self._solved(progress))
+
+    def _solved(self, progress: Progress) -> Solution:
         first, last = self.span
         recording = self.placed_recording.cut(first, last)
         index = recording.index
@@ -113,7 +141,7 @@ class MarkerEntry:
             for o in self.left_out
             if o.label in index and o.last >= first and o.first <= last
         ]
-        return solve(recording, self.laid, figure or self.figure, self.structure, left_out, progress)
+        return solve(recording, self.laid, self.figure, self.structure, left_out, progress)
 
     def changed(self, **changes: Any) -> MarkerEntry:
         """The entry with other settings of where it lies (see Placed)."""
@@ -141,11 +169,8 @@ def take_of(entry: MarkerEntry, solution: Solution, fps: float | None = None, na
         if not 1 <= fps <= 1000:
             raise InputError(f"{fps:g} frames per second can't be made; give 1 to 1000.")
         clip = resample(clip, fps)
-    notes = (finding("solved", markers=entry.name),)
     declared = Declared(1.0, "+Y", tuple((n, n) for n in clip.skeleton.names))
-    return Entry(
-        new_id(), CLIP, clip.name, None, entry.format, clip.skeleton, clip, None, notes=notes, declared=declared
-    )
+    return Entry(new_id(), CLIP, clip.name, None, entry.format, clip.skeleton, clip, None, declared=declared)
 
 
 def worst(solution: Solution) -> np.ndarray:

@@ -1,0 +1,229 @@
+"""A recording as the stage, the body picture and the table show it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.evaluator import EVALUATOR
+from ...core.markers.answering import answered
+from ...core.markers.assigning import NONE
+from ...core.markers.faults import GAP, STRAY
+from ...core.markers.figure import Figure, usual_figure
+from ...core.markers.segments import STATURE
+from ...core.scene.dots import DOTS, ODD, chain, dots
+from .entry import take_of, worst
+
+if TYPE_CHECKING:
+    from ...core.markers.faults import Fault
+    from ...core.markers.solving import Solution
+    from ...core.scene.figure import Figure as Shown
+    from ..entry import Entry
+    from .entry import MarkerEntry
+
+_FAR = 0.03  # metres off the expected place at which a marker stands out
+_TOLD = 0.01  # metres off from which on a line leads to the expected place
+_TRAIL = 0.5  # seconds
+LINE, OFF, TRAIL = "line", "off", "trail"
+
+
+@dataclass(frozen=True, eq=False)
+class Dots:
+    """``figures``: of balls. ``labels``: of each ball of each figure. ``lines``: (kind, points)."""
+
+    figures: tuple[Shown, ...]
+    labels: dict[str, tuple[str, ...]]
+    lines: tuple[tuple[str, np.ndarray], ...]
+    named: tuple[tuple[str, np.ndarray], ...]
+
+
+@dataclass(frozen=True)
+class MarkerRow:
+    """A marker as a table has it. ``residual``: metres, or None; ``faults``: what was found of it, gaps apart."""
+
+    label: str
+    segment: str | None
+    why: str
+    sure: float
+    residual: float | None
+    gaps: float
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A marker on the body picture, whose figure is one high: ``x`` to the viewer's right, ``y`` up; ``behind``: on its back."""
+
+    label: str
+    x: float
+    y: float
+    behind: bool
+    segment: str
+
+
+def take_entry(entry: MarkerEntry, solution: Solution) -> Entry:
+    """The take that a solution would become, as an entry; made once."""
+    return EVALUATOR.of("take of markers", (solution, entry.name), lambda: take_of(entry, solution))
+
+
+def shown_dots(
+    entry: MarkerEntry, solution: Solution | None, frame: int, chosen: str | None = None, trails: bool = False
+) -> Dots:
+    """The markers of a frame of the whole recording, where they are in our world."""
+    recording = entry.placed_recording
+    points, labels = recording.points[frame], recording.labels
+    seen = np.isfinite(points).all(-1)
+    odd = np.zeros(len(labels), bool)
+    lines: list[tuple[str, np.ndarray]] = []
+    first, last = entry.span
+    if solution is not None:
+        own = frame - first
+        odd[[f.marker for f in solution.faults if f.kind not in (GAP,) and f.first <= own <= f.last]] = True
+        if first <= frame <= last and own < len(solution.expected):
+            there = solution.expected[own]
+            far = np.linalg.norm(points[solution.on] - there, axis=-1)
+            with np.errstate(invalid="ignore"):
+                odd[solution.on[far > _FAR]] = True
+                for n in np.flatnonzero(far > _TOLD):
+                    lines.append((OFF, np.stack([points[solution.on[n]], there[n]])))
+        segments = solution.laid.segments
+        for segment in np.unique(segments[segments >= 0]):
+            of = np.flatnonzero((segments == segment) & seen & ~odd)
+            if len(of) > 1:
+                lines.append((LINE, chain(points[of])))
+    if trails:
+        reach = round(_TRAIL * recording.rate)
+        span = slice(max(frame - reach, 0), frame + reach + 1)
+        for marker in np.flatnonzero(seen):
+            way = recording.points[span, marker]
+            way = way[np.isfinite(way).all(-1)]
+            if len(way) > 1:
+                lines.append((TRAIL, way[:: max(len(way) // 40, 1)]))
+    figures, names = [], {}
+    for kind, mask in ((DOTS, seen & ~odd), (ODD, seen & odd)):
+        of = np.flatnonzero(mask)
+        if len(of):
+            names[kind] = tuple(labels[m] for m in of)
+            figures.append(dots(kind, points[of], tuple(n for n, m in enumerate(of) if labels[m] == chosen)))
+    named = tuple((labels[m].rpartition(":")[2], points[m]) for m in np.flatnonzero(seen))
+    return Dots(tuple(figures), names, tuple(lines), named)
+
+
+def dot_poses(entry: MarkerEntry, count: int) -> list[np.ndarray]:
+    """The markers of ``count`` frames of the part in use ``(n, 3)`` each, those that are seen, over their own middle."""
+    recording, (first, last) = entry.placed_recording, entry.place.use
+    poses = []
+    for frame in np.linspace(first, last, count).astype(int):
+        points = recording.points[frame]
+        points = points[np.isfinite(points).all(-1)]
+        if len(points):
+            poses.append(points - points.mean(0) * [1, 0, 1])
+    return poses or [np.zeros((1, 3))]
+
+
+def at_once(entry: MarkerEntry, solution: Solution, frame: int) -> tuple[np.ndarray, np.ndarray] | None:
+    """``(positions (joints, 3), rotations (joints, 4))`` of a frame of the whole recording with what was changed since it was solved;
+    None for a frame that is not solved."""
+    first, last = entry.span
+    if not first <= frame <= last or solution.poses.frames != last - first + 1:
+        return None
+    recording = entry.placed_recording.cut(first, last)
+    index = recording.index
+    out = [(index[o.label], o.first - first, o.last - first) for o in entry.left_out if o.label in index]
+    poses = answered(solution, recording, entry.laid, out, frame - first)
+    one = replace(solution, poses=poses)
+    clip = one.clip(entry.name)
+    from ...core.kinematics import forward
+
+    places, turns = forward(clip)
+    return places[0], turns[0]
+
+
+def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow]:
+    """A row for each marker, those that need a look first."""
+    recording = entry.recording
+    if solution is None:
+        chosen = dict(entry.labelling)
+        return [
+            MarkerRow(label, chosen.get(label), NONE, 0.0, None, float(1 - recording.seen[:, m].mean()), ())
+            for m, label in enumerate(recording.labels)
+        ]
+    names, usual = solution.figure.structure.names, worst(solution)
+    own = {int(m): n for n, m in enumerate(solution.on)}
+    rows = []
+    for m, label in enumerate(recording.labels):
+        segment = int(solution.laid.segments[m])
+        residual = float(usual[own[m]]) if m in own and np.isfinite(usual[own[m]]) else None
+        faults = tuple(f for f in solution.faults if f.marker == m and f.kind != GAP)
+        rows.append(
+            MarkerRow(
+                label,
+                names[segment] if segment >= 0 else None,
+                solution.laid.why[m],
+                float(solution.laid.sure[m]),
+                residual,
+                float(1 - recording.seen[:, m].mean()),
+                faults,
+            )
+        )
+    return rows
+
+
+def unknown_segments(solution: Solution) -> list[str]:
+    """Segments that no marker tells of: neither they nor anything that hangs on them has one."""
+    structure = solution.figure.structure
+    told = {j for s in solution.figure.segments for j in structure.chains[int(s)]}
+    return [name for j, name in enumerate(structure.names) if j not in told]
+
+
+def pictured(entry: MarkerEntry, solution: Solution | None) -> tuple[list[tuple[str, list[float]]], list[Pin]]:
+    """``(segments with their bones [x, y, x, y, half width], pins)`` of the body picture, seen from the front, one high."""
+    figure = solution.figure if solution is not None else entry.figure or usual_figure(STATURE)
+    skeleton = figure.skeleton()
+    places, _ = skeleton.rest_world
+    tall = max(float(np.fmax(places, skeleton.ends)[:, 1].max()), 0.5)
+    bones = []
+    for joint, segment in enumerate(figure.structure.segments):
+        end = figure.structure.next_joint(joint)
+        start = places[joint]
+        stop = places[end] if end != joint else start + np.array(segment.tip) * figure.stature
+        wide = (segment.radius + 0.7 * segment.wide) * figure.stature
+        bones.append((segment.name, [*_flat(start, tall), *_flat(stop, tall), float(wide / tall)]))
+    return bones, _pins(entry, solution, figure, places, tall)
+
+
+def _flat(place: np.ndarray, tall: float) -> tuple[float, float]:
+    # The figure faces the viewer: its left is on the viewer's right.
+    return float(place[0] / tall), float(place[1] / tall)
+
+
+def _pins(entry: MarkerEntry, solution: Solution | None, figure: Figure, places: np.ndarray, tall: float) -> list[Pin]:
+    if solution is None:
+        return []
+    pins = []
+    names = figure.structure.names
+    for n, marker in enumerate(solution.on):
+        joint = int(figure.segments[n])
+        place = places[joint] + figure.places[n]
+        behind = bool(figure.places[n][2] < -0.02)
+        pins.append(Pin(entry.recording.labels[marker], *_flat(place, tall), behind, names[joint]))
+    return pins
+
+
+def told_faults(entry: MarkerEntry, solution: Solution) -> list[Fault]:
+    """The faults of a solution but for gaps, in frames of the whole recording, an exchange told once."""
+    first, told, seen = entry.span[0], [], set()
+    for fault in solution.faults:
+        if fault.kind == GAP:
+            continue
+        pair = frozenset((fault.marker, fault.other)) if isinstance(fault.other, int) else None
+        if pair is not None and (pair, fault.first) in seen:
+            continue
+        seen.add((pair, fault.first))
+        told.append(replace(fault, first=fault.first + first, last=fault.last + first))
+    return told
+
+
+__all__ = ["DOTS", "LINE", "ODD", "OFF", "STRAY", "TRAIL", "Dots", "MarkerRow", "Pin"]

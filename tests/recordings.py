@@ -121,3 +121,59 @@ def recorded(clip, parts, rng, rate=100.0, noise=0.001, full=False, moved=0.012,
     points = clean + rng.normal(0, noise, clean.shape) if noise else clean.copy()
     centres = {name_of(part, side): places[:, parts[f"{side} {part}"]] for part in LIMBS for side in ("left", "right")}
     return Recording("recording", labels, points, rate), Known(segments, centres, [], clean)
+
+
+def shown_parts(skeleton):
+    """Parts of a figure of the show to its joints' numbers."""
+    parts = {name: joint for joint, name in enumerate(skeleton.names)}
+    spine = [name for name in skeleton.names if name.startswith("spine")]
+    return parts | {"chest": parts[spine[-1]], "neck": parts["neck 1"]}
+
+
+def spoiled(recording, known, rng):
+    """The recording with gaps, an exchanged pair, a marker left behind and a stray; what was done is added to ``known.faults``."""
+    points, (frames, count) = recording.points.copy(), recording.points.shape[:2]
+    labels = recording.labels
+    for _ in range(8):
+        marker, first = int(rng.integers(count)), int(rng.integers(0, frames - 60))
+        points[first : first + int(rng.integers(5, 50)), marker] = np.nan
+    a, b = map(int, rng.choice(count, 2, replace=False))
+    first = int(rng.integers(20, frames // 2))
+    last = min(first + int(rng.integers(15, frames // 3)), frames - 10)
+    points[first : last + 1, [a, b]] = points[first : last + 1, [b, a]]
+    known.faults.append(("exchanged", (labels[a], labels[b]), first, last))
+    first = int(rng.integers(20, frames // 2))
+    last = min(first + int(rng.integers(40, frames // 2)), frames - 1)
+    # One that moves meanwhile: a marker of a foot that stands is where it should be.
+    way = np.linalg.norm(known.clean[first : last + 1] - known.clean[first], axis=-1)
+    moving = [m for m in np.flatnonzero(np.median(way, axis=0) > 0.05) if m not in (a, b)]
+    left = int(rng.choice(moving))
+    seen = np.flatnonzero(np.isfinite(points[:first, left]).all(-1))
+    points[first : last + 1, left] = points[seen[-1], left] + rng.normal(0, 0.001, (last - first + 1, 3))
+    known.faults.append(("left behind", (labels[left],), first, last))
+    stray = np.full((frames, 1, 3), np.nan)
+    first = int(rng.integers(10, frames - 100))
+    stray[first : first + 70] = [0.9, 1.2, -0.4] + np.cumsum(rng.normal(0, 0.002, (70, 1, 3)), axis=0)
+    known.faults.append(("stray", ("*90",), first, first + 69))
+    return Recording(recording.name, (*labels, "*90"), np.concatenate([points, stray], 1), recording.rate)
+
+
+def in_other_world(recording, rng):
+    """The recording in millimetres, with another axis up, facing anywhere."""
+    turn = rot.multiply(
+        rot.from_axis_angle(rot.AXES["X"], np.array(np.pi / 2)),
+        rot.from_axis_angle(rot.AXES["Y"], np.array(rng.uniform(0, 6.28))),
+    )
+    return Recording(recording.name, recording.labels, rot.rotate(turn, recording.points) * 1000, recording.rate)
+
+
+def off_centres(clip, known):
+    """Distances of the limbs' joints from the truth ``{name: (frames,)}``, metres, after one rigid placement."""
+    places, _ = forward(clip)
+    names = sorted(known.centres)
+    mine = np.stack([places[:, clip.skeleton.index[name]] for name in names], 1)
+    truth = np.stack([known.centres[name] for name in names], 1)
+    flat, other = mine.reshape(-1, 3), truth.reshape(-1, 3)
+    turn = rot.best_turn(flat - flat.mean(0), other - other.mean(0))
+    placed = rot.rotate(turn, flat - flat.mean(0)) + other.mean(0)
+    return dict(zip(names, np.linalg.norm(placed - other, axis=-1).reshape(len(mine), -1).T))

@@ -12,7 +12,7 @@ _PAIRS, _LOOKED_AT = 60, 3000
 _SEEN = 0.7  # the share of markers that a frame must have, of what the best frames have
 
 
-def spread_frames(points: np.ndarray, count: int = 110) -> np.ndarray:
+def spread_frames(points: np.ndarray, count: int = 96) -> np.ndarray:
     """Numbers of up to ``count`` frames ``(n,)`` with many markers seen and unlike shapes (farthest-point sampling, Gonzalez 1985)."""
     seen = np.isfinite(points).all(-1)
     share = seen.mean(1)

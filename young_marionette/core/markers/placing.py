@@ -16,7 +16,7 @@ from .recording import Recording
 from .sites import read_labels
 
 _UPRIGHT = 1.55  # metres that markers of a standing performer reach over the lowest, as a rule
-_IDLE = 0.25  # metres per second that some marker moves at the least while the performer works
+_IDLE = 0.15  # metres per second that some marker moves at the least while the performer works
 _MARGIN = 0.3  # seconds kept before and after
 _LOOKED_AT = 800
 _FEET = ("Foot", "Toes")
@@ -210,7 +210,7 @@ def used_range(recording: Recording, metres_per_unit: float = 1.0) -> tuple[int,
     moved = np.where(np.isfinite(moved), moved, np.nan)
     counted = np.isfinite(moved).sum(1) >= max(0.3 * len(recording), 3)
     # A single marker that jumps is no performer that moves.
-    speed = np.where(counted, reduce.percentile(np.where(counted[:, None], moved, 0.0), 85, axis=1), 0.0)
+    speed = np.where(counted, reduce.percentile(np.where(counted[:, None], moved, 0.0), 90, axis=1), 0.0)
     busy = np.flatnonzero(speed > _IDLE)
     if not len(busy):
         return 0, recording.frames - 1

@@ -37,6 +37,7 @@ _CLEANEST = 0.00005  # metres that any marker is off
 _NOISY = 0.0007  # metres: what real recordings have
 _EASED = 0.1  # seconds over which a marker comes in and goes out
 # How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
+_FINE = 2  # the first stage for a figure that is nearly right
 _STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (SIGMA, 0.03, False, 6), (SIGMA, OUT, True, 8))
 
 
@@ -96,20 +97,25 @@ def fit(
     labels: tuple[str, ...],
     structure: Structure = BODY,
     progress: Progress = lambda share: None,
+    before: Figure | None = None,
 ) -> tuple[Figure, np.ndarray, Poses, float]:
     """``(figure, frames, their poses, RMS in metres)``: the figure that some hundred frames tell.
 
-    ``points (frames, markers, 3)``: NaN where a marker is not seen or not believed.
+    ``points (frames, markers, 3)``: NaN where a marker is not seen or not believed. ``before``: a figure that is nearly right,
+    to go on from.
     """
     frames = spread_frames(points)
     own, seen = rows_of(points[frames])
     weights = seen * 1.0
     offsets = structure.shares * stature
-    figure = Figure(stature, offsets, labels, segments, prior.expected(offsets), structure)
+    figure = before or Figure(stature, offsets, labels, segments, prior.expected(offsets), structure)
+    # Poses begin anew in any case: a faulty marker may have twisted a limb.
     poses = annealed(figure, own, weights)
     progress(0.4)
     rms = 0.0
     for n, (sigma, width, last, steps) in enumerate(_STAGES):
+        if before is not None and n < _FINE:
+            continue
         figure, poses, rms = fitted(figure, poses, own, weights, prior, sigma, width, last, steps)
         poses, _ = refined(figure, poses, own, weights, How(sigma, width, steps=4))
         progress(0.4 + 0.6 * (n + 1) / len(_STAGES))
@@ -272,8 +278,8 @@ def _solved(
     prior = prior_of(structure, laid.segments[on], laid.places[on], laid.sigma[on], stature)
     progress(0.02)
 
-    def fitted_now(share: Progress) -> tuple[Figure, tuple[np.ndarray, Poses]]:
-        made, frames, some, _ = fit(believed, laid.segments[on], prior, stature, labels, structure, share)
+    def fitted_now(share: Progress, before: Figure | None = None) -> tuple[Figure, tuple[np.ndarray, Poses]]:
+        made, frames, some, _ = fit(believed, laid.segments[on], prior, stature, labels, structure, share, before)
         return made, (frames, some)
 
     if figure is None:
@@ -294,7 +300,7 @@ def _solved(
         believed[fault.first : fault.last + 1, fault.marker] = np.nan
     long = sum(f.last - f.first + 1 for f in found) + sum(2 * (s.last - s.first + 1) for s in swaps)
     if own_fit and long > 0.002 * points.shape[0] * points.shape[1]:
-        figure, known = fitted_now(part(0.7, 0.85))
+        figure, known = fitted_now(part(0.7, 0.85), figure)
         poses = solve_poses(figure, believed, rate, known, part(0.85, 0.98))
     elif found or swaps:
         rows, seen = rows_of(believed)

@@ -83,7 +83,7 @@ def _first_row(lines: list[str], mark: str) -> int:
         words = [w.strip().strip('"') for w in line.split(mark)]
         numbers = [w for w in words if np.isfinite(number(w))]
         filled = [w for w in words if w]
-        if len(words) >= 4 and len(numbers) >= 3 and len(numbers) >= 0.6 * len(filled):
+        if len(words) >= 3 and len(numbers) >= 3 and len(numbers) >= 0.6 * len(filled):
             following = [w.strip() for w in lines[n + 1].split(mark)] if n + 1 < len(lines) else words
             if len(following) >= len(words) - 1:
                 return n

@@ -1,0 +1,128 @@
+"""Recordings in the window: looked at, solved in the background, mended by picture, table and stage, made into a take."""
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+
+from tests.app.harness import WindowCase
+from tests.support import show_folder
+from young_marionette.app.markers.table import SEGMENT
+from young_marionette.core.scene.camera import project
+from young_marionette.core.scene.dots import DOTS, ODD
+from young_marionette.project.commands import PlaceRecording
+
+
+class Recordings(WindowCase):
+    opened = False
+
+    def look(self):
+        """Open a recording, and wait until it is solved."""
+        self.window.files.open_paths([show_folder() / "markers/walk_the_wall.c3d"])
+        self.until(lambda: self.state.recordings)
+        self.session.do(PlaceRecording(self.entry.id, (("trim", (480, 640)),)))
+        self.card = self.window.desks["gather"].recording
+        self.until(lambda: self.solution is not None and not self.session.solving.busy, 60)
+        self.session.seek(520)
+        self.spin(0.05)
+
+    @property
+    def entry(self):
+        return self.state.recordings[0]
+
+    @property
+    def solution(self):
+        return self.session.solving.solution(self.entry)
+
+    def figures(self):
+        return {f.kind: f for f in self.window.stage.figures}
+
+    def settled(self):
+        self.until(lambda: not self.session.solving.lags(self.entry) and not self.session.solving.busy, 60)
+
+    def test_seen_mended_and_made_into_a_take(self):
+        """The whole way, as somebody at the window goes it."""
+        self.look()
+        self.assertEqual(self.session.preview, self.entry.id)
+        self.assertTrue(self.card.isVisible() and not self.window.desks["gather"].source.isVisible())
+        self.assertIn("usually", self.card.told.text())
+        self.assertEqual(self.card.table.rows.rowCount(), 41)
+        # Two wrist markers have changed places: they stand out on the stage, and in the list.
+        figures = self.figures()
+        self.assertEqual(set(figures), {"performer", DOTS, ODD})
+        odd = [self.window.director.dot_label(ODD, n) for n in range(len(figures[ODD].positions))]
+        self.assertEqual(sorted(odd), ["quay:RWRA", "quay:RWRB"])
+        # A dot is clicked: picture, table and stage point to it.
+        at, _ = project(self.window.stage._matrix(), figures[DOTS].placed[:1], *self.window.stage._size())
+        label = self.window.director.dot_label(DOTS, 0)
+        self.click(self.window.stage, QPointF(*at[0]).toPoint())
+        self.assertEqual((self.session.marker, self.card.picture.chosen), (label, label))
+        self.assertEqual(self.card.table.rows.rows_[self.card.table.currentIndex().row()].label, label)
+        # A pin is dragged to another segment; its namesake follows; the figure answers before it is solved anew.
+        self.window.resize(1280, 1400)
+        self.spin(0.1)
+        picture = self.card.picture
+        pin = next(p for p in picture.pins if p.label == "quay:LFRM")
+        hand = next(b for name, b in picture.bones if name == "leftUpperArm")
+        goal = picture._at((hand[0] + hand[2]) / 2, (hand[1] + hand[3]) / 2)
+        self.drag(picture, picture._at(pin.x, pin.y), goal)
+        self.assertEqual(dict(self.entry.labelling), {"quay:LFRM": "leftUpperArm", "quay:RFRM": "rightUpperArm"})
+        self.assertTrue(self.session.solving.lags(self.entry))
+        self.assertIsNotNone(self.session.solving.pose(self.entry, 520))
+        self.settled()
+        rows = {r.label: r for r in self.card.table.rows.rows_}
+        self.assertEqual((rows["quay:LFRM"].segment, rows["quay:LFRM"].why), ("leftUpperArm", "hand"))
+        self.session.undo()
+        self.assertEqual(self.entry.labelling, ())
+        self.settled()
+        # By keyboard, in the table.
+        table = self.card.table
+        table.choose("quay:C7")
+        table.setCurrentIndex(table.model().index(table.currentIndex().row(), SEGMENT))
+        table.setFocus()
+        QTest.keyClick(table, Qt.Key.Key_F2)
+        box = table.indexWidget(table.currentIndex()) or table.findChild(type(self.window.library.order))
+        box.setCurrentIndex(box.findData("spine"))
+        box.activated.emit(box.currentIndex())
+        self.spin()
+        self.assertEqual(dict(self.entry.labelling), {"quay:C7": "spine"})
+        self.session.undo()
+        self.settled()
+        self.click(self.card.make)
+        self.assertEqual([e.name for e in self.state.entries], ["walk_the_wall 2"])
+        take = self.state.source_entry
+        self.assertEqual((take.clip.frames, take.clip.rate, self.session.preview), (161, 100.0, None))
+
+    def test_left_out_placed_and_kept(self):
+        self.look()
+        self.click(self.card.keep)
+        self.assertIsNotNone(self.entry.figure)
+        self.settled()
+        self.assertIn("kept", self.card.told.text())
+        self.session.choose_marker("quay:LELB")
+        self.session.set_range(490, 500)
+        self.click(self.card.leave)
+        self.assertEqual((self.entry.left_out[0].label, self.entry.left_out[0].first), ("quay:LELB", 490))
+        self.settled()
+        back = next(b for b in self.card.faults.findChildren(type(self.card.make)) if b.text() == "Believe")
+        self.click(back)
+        self.assertEqual(self.entry.left_out, ())
+        self.card.ahead.click()
+        self.card.turn.edited.emit(90.0, True)
+        self.assertEqual((self.entry.placed.ahead, self.entry.placed.turn), (True, 90.0))
+        self.settled()
+        self.card.names.click()
+        self.assertGreater(len(self.window.stage.names), 30)
+        before = len(list(self.window.stage.lines))
+        self.session.trails = True
+        self.window.show_stage()
+        self.assertGreater(len(list(self.window.stage.lines)), before + 30)
+        self.click(self.card.keep)
+        self.assertIsNone(self.entry.figure)
+
+    def test_what_can_not_be_solved_is_one_sentence(self):
+        few = self.folder / "few.csv"
+        few.write_text("LKNE_X,LKNE_Y,LKNE_Z\n" + "0.1,0.5,0.2\n" * 20)
+        self.window.files.open_paths([few])
+        self.until(lambda: "at least 6" in self.window.message.text.text(), 20)
+        self.assertEqual(len(self.state.recordings), 1)
+        self.spin(0.3)
+        self.assertFalse(self.session.solving.busy)

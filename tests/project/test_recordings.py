@@ -1,0 +1,116 @@
+"""Recordings in the project: opened, placed, assigned, left out, kept, undone, saved and read again."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from tests.support import Case, show_folder
+from young_marionette.formats import read
+from young_marionette.project import storage
+from young_marionette.project.commands import (
+    AddRecordings,
+    AssignMarker,
+    KeepFigure,
+    LeaveOutMarker,
+    LetGoMarkers,
+    PlaceRecording,
+    Remove,
+)
+from young_marionette.project.document import Document
+from young_marionette.project.markers.entry import marker_entries, take_of
+from young_marionette.project.markers.files import figure_file, figure_of
+
+
+class Project(Case):
+    def setUp(self):
+        self.document = Document()
+        file = read(show_folder() / "markers/walk_the_wall.c3d")
+        entries = tuple(e.changed(trim=(500, 640)) for e in marker_entries(file))
+        self.document.do(AddRecordings(entries))
+
+    @property
+    def entry(self):
+        return self.document.state.recordings[0]
+
+    def do(self, *commands):
+        self.document.do(*commands)
+
+    def test_edits_and_undo(self):
+        entry, key = self.entry, self.entry.id
+        self.do(AssignMarker(key, "quay:LWRA", "leftHand", mirror=True))
+        self.assertEqual(dict(self.entry.labelling), {"quay:LWRA": "leftHand", "quay:RWRA": "rightHand"})
+        laid = self.entry.laid
+        for label, segment in (("quay:LWRA", "leftHand"), ("quay:RWRA", "rightHand"), ("quay:LKNE", "leftUpperLeg")):
+            at = entry.recording.index[label]
+            self.assertEqual(self.entry.structure.names[laid.segments[at]], segment)
+        self.do(LeaveOutMarker(key, "quay:C7", 600, 520))
+        self.assertEqual((self.entry.left_out[0].first, self.entry.left_out[0].last), (520, 600))
+        self.do(LeaveOutMarker(key, "quay:C7", 520, 600))
+        self.assertEqual(self.entry.left_out, ())
+        self.do(PlaceRecording(key, (("ahead", True), ("centred", True))))
+        begun = np.nanmean(self.entry.placed_recording.points[500], axis=0)
+        self.close(begun[[0, 2]], 0, 0.05)
+        self.do(LetGoMarkers(key))
+        self.assertEqual(self.entry.labelling, ())
+        for _ in range(5):
+            self.document.undo()
+        self.assertIs(self.entry, entry)
+        self.refuses(lambda: self.do(AssignMarker(key, "quay:LWING", "leftHand")), "no marker")
+        self.do(Remove(key))
+        self.assertEqual(self.document.state.recordings, ())
+
+    def test_saved_and_read_again(self):
+        key = self.entry.id
+        self.assertIsNone(self.entry.known_solution)
+        solution = self.entry.solved()
+        self.assertIs(self.entry.known_solution, solution)
+        self.do(
+            KeepFigure(key, solution.figure), AssignMarker(key, "*40", None), LeaveOutMarker(key, "quay:C7", 510, 520)
+        )
+        self.do(KeepFigure(key, solution.figure))
+        path = self.folder / "dots.marionette"
+        storage.save(path, self.document.state)
+        again = storage.load(path).recordings[0]
+        for name in (
+            "id",
+            "name",
+            "path",
+            "format",
+            "placed",
+            "labelling",
+            "left_out",
+            "declared",
+            "subjects",
+            "notes",
+        ):
+            self.assertEqual(getattr(again, name), getattr(self.entry, name), name)
+        self.assertEqual(again.recording.digest, self.entry.recording.digest)
+        self.assertEqual(again.recording.unlabelled.tolist(), self.entry.recording.unlabelled.tolist())
+        self.close(again.figure.offsets, solution.figure.offsets)
+        self.assertEqual(figure_file(again.figure), figure_file(solution.figure))
+        self.assertEqual(figure_of("x", figure_file(solution.figure)).labels, solution.figure.labels)
+
+    def test_a_figure_is_taken_over_by_the_next_recording(self):
+        solution = self.entry.solved()
+        self.do(KeepFigure(self.entry.id, solution.figure))
+        other = marker_entries(read(show_folder() / "markers/walk_the_wall.c3d"))[0]
+        self.do(AddRecordings((other.changed(trim=(700, 760)),)))
+        second = self.document.state.recordings[1]
+        self.assertIs(second.figure, solution.figure)
+        self.assertEqual(second.name, "walk_the_wall 2")
+        self.assertIs(second.solved().figure.structure, solution.figure.structure)
+        self.assertEqual(second.solved().figure.offsets.tobytes(), solution.figure.offsets.tobytes())
+        # Other markers are another set: nothing is taken over.
+        lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
+        self.do(AddRecordings((lamp,)))
+        self.assertIsNone(self.document.state.recordings[2].figure)
+
+    def test_a_take_is_an_ordinary_clip(self):
+        solution = self.entry.solved()
+        take = take_of(self.entry, solution, 25.0)
+        self.assertEqual((take.clip.rate, take.role, take.figure.unit), (25.0, "clip", "metre"))
+        self.assertTrue(take.figure.body is not None and take.oddities == ())
+        self.assertEqual(dict(take.declared.bones)["leftUpperArm"], "leftUpperArm")
+        self.refuses(lambda: take_of(self.entry, solution, 0.0), "frames per second")
+        bare = replace(self.entry, labelling=tuple((label, None) for label in self.entry.recording.labels))
+        self.refuses(bare.solved, "at least 6")

@@ -1,4 +1,4 @@
-"""Run the benchmarks and print one table; ``fuzz`` and ``soak`` run for as long as one likes, ``bodies`` on as many."""
+"""Run the benchmarks and print one table; ``fuzz`` and ``soak`` run for as long as one likes, ``bodies`` and ``markers`` on as many."""
 
 import sys
 
@@ -10,12 +10,12 @@ console = Console(width=140, markup=False)
 
 def table(words):
     """All benchmarks, or those whose names hold one of the words."""
-    from . import batch, bodies, core, files, filters, projects, thinning, tying, window
+    from . import batch, bodies, core, files, filters, markers, projects, thinning, tying, window
 
     result = Table(box=None, pad_edge=False)
     for title in ("what", "took", "floor", "ratio", "goal", "note"):
         result.add_column(title, justify="right" if title in ("took", "floor", "ratio", "goal") else "left")
-    for module in (core, filters, thinning, files, batch, projects, tying, bodies, window):
+    for module in (core, filters, thinning, files, batch, projects, tying, bodies, markers, window):
         for function in module.BENCHMARKS:
             name = function.__name__.replace("_", " ")
             if not words or any(word in name for word in words):
@@ -31,6 +31,10 @@ if sys.argv[1:2] == ["fuzz"]:
     sys.exit(main(sys.argv[2:], console))
 if sys.argv[1:2] == ["bodies"]:
     from .bodies import main
+
+    sys.exit(main(sys.argv[2:], console))
+if sys.argv[1:2] == ["markers"]:
+    from .markers import main
 
     sys.exit(main(sys.argv[2:], console))
 if sys.argv[1:2] == ["soak"]:

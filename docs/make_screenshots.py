@@ -66,6 +66,7 @@ def main():
     session = window.session
     session.document.open(demo_state(folder), folder / "Quillmouth.marionette")
     names = {e.name: e.id for e in session.state.entries}
+    recorded = session.state.recordings[0]
     OUT.mkdir(exist_ok=True)
 
     def shot(name, wait=1.0):
@@ -197,6 +198,16 @@ def main():
     session.go("gather")
     window.snag_panel.toggle()
     shot("snags")
+    window.snag_panel.toggle()
+    session.look_at(recorded.id)
+    while session.solving.solution(recorded) is None:
+        shot("markers", 0.2)
+    window._toggle_lanes()
+    session.choose_marker("quay:LTHI")
+    session.seek(700)
+    window.stage.camera.glide(yaw=0.9)
+    window.stage.frame()
+    shot("markers", 2.5)
     sys.stdout.flush()
     os._exit(0)
 

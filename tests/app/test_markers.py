@@ -50,6 +50,13 @@ class Recordings(WindowCase):
         self.assertEqual(set(figures), {"performer", DOTS, ODD})
         odd = [self.window.director.dot_label(ODD, n) for n in range(len(figures[ODD].positions))]
         self.assertEqual(sorted(odd), ["quay:RWRA", "quay:RWRB"])
+        # Lanes tell how far markers are off; a click on one goes to its peak.
+        self.session.choose_marker("quay:RWRA")
+        self.window._toggle_lanes()
+        self.spin(0.05)
+        told = [(r.name, r.unit) for r in self.window.timeline.lanes._rows if r.kind == "deviation"]
+        self.assertEqual(told[:2], [("Largest", "cm"), ("RWRA", "cm")])
+        self.window._toggle_lanes()
         # A dot is clicked: picture, table and stage point to it.
         at, _ = project(self.window.stage._matrix(), figures[DOTS].placed[:1], *self.window.stage._size())
         label = self.window.director.dot_label(DOTS, 0)

@@ -19,6 +19,8 @@ from young_marionette.project.commands import (
 from young_marionette.project.document import Document
 from young_marionette.project.markers.entry import marker_entries, take_of
 from young_marionette.project.markers.files import figure_file, figure_of
+from young_marionette.project.snags import find_snags
+from young_marionette.wording.snags import snag_words
 
 
 class Project(Case):
@@ -104,6 +106,16 @@ class Project(Case):
         lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
         self.do(AddRecordings((lamp,)))
         self.assertIsNone(self.document.state.recordings[2].figure)
+
+    def test_what_no_marker_tells_of_is_a_snag(self):
+        labels = self.entry.recording.labels
+        arm = [label for label in labels if label[5:] in ("LELB", "LFRM", "LWRA", "LWRB", "LFIN", "LUPA")]
+        self.do(*(AssignMarker(self.entry.id, label, None) for label in arm))
+        self.assertEqual(find_snags(self.document.state), [])
+        self.entry.solved()
+        snag = next(s for s in find_snags(self.document.state) if s.code == "segments unknown")
+        self.assertEqual(snag.found["segments"], ["leftUpperArm", "leftLowerArm", "leftHand"])
+        self.assertIn("left forearm", snag_words(snag.found).text)
 
     def test_a_take_is_an_ordinary_clip(self):
         solution = self.entry.solved()

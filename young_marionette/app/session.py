@@ -77,6 +77,7 @@ class Session(QObject):
         self.live, self.passing, self.solving = LiveResult(self), LivePasses(self), LiveSolution(self)
         self._on_document()
         self.live.measured.connect(self._on_measured)
+        self.solving.ready.connect(self._on_measured)
 
     # --- document -------------------------------------------------------------------------------
     def listen(self, parts, slot):

@@ -16,23 +16,40 @@ from ..core.matching.tying import mirror_part, missing
 from ..core.transfer.deviation import FLOAT, SINK, SLIDE, TOUCHING
 from ..core.transfer.settings import ON, PLANTED, TOUCH
 from .bakes import is_current
-from .commands import AdaptStringing, BakeAnew, Command, Correct, MatchStance, Remove, SetTransfer, SwapSides, TieAll
+from .commands import (
+    AdaptStringing,
+    AssignMarker,
+    BakeAnew,
+    Command,
+    Correct,
+    MatchStance,
+    Remove,
+    SetTransfer,
+    SwapSides,
+    TieAll,
+)
 from .deviation import known_deviation
 from .entry import CLIP
+from .markers.entry import worst
+from .markers.showing import unknown_segments
 from .pairing import are_unlike, unlike
 from .planting import clears, hands_of, plants
 from .stringing import nearly_fits
 
 if TYPE_CHECKING:
+    from ..core.markers.solving import Solution
     from ..core.transfer.deviation import Limits
     from .bakes import Bake
     from .deviation import Deviation
     from .document import State
     from .entry import Entry
+    from .markers.entry import MarkerEntry
     from .pairing import Pairing
     from .stringing.schema import StringingFile
 
 
+_MAY_LACK = ("Toes", "neck", "spine", "Shoulder")  # which most marker sets say nothing of
+_LOOSE = 0.025  # metres that a marker is usually off where it fits nowhere
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
 
 
@@ -74,6 +91,10 @@ def find_snags(state: State) -> list[Snag]:
         if deviation is not None:
             inputs = pairing, deviation, state.limits
             snags += _asked("feet", inputs, lambda: list(_off(*inputs)))
+    for recording in state.recordings:
+        solution = recording.known_solution
+        if solution is not None:
+            snags += _asked("markers", (recording, solution), lambda r=recording, s=solution: list(_solved(r, s)))
     for one in state.bakes:
         if not is_current(state, one):
             snags += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
@@ -99,6 +120,24 @@ def _gathered(entry: Entry, active: bool) -> Iterator[Snag]:
         if entry.role == CLIP or odd.code not in ("short", "floor"):
             odd_entry = finding("entry", name=entry.name, odd=odd)
             yield Snag("gather", odd_entry, entry=entry.id, mend=_mend(entry, odd))
+
+
+def _solved(entry: MarkerEntry, solution: Solution) -> Iterator[Snag]:
+    """What no marker tells of, and markers that fit nowhere."""
+    lost = [name for name in unknown_segments(solution) if not name.endswith(_MAY_LACK)]
+    if lost:
+        yield Snag("gather", finding("segments unknown", name=entry.name, segments=lost), entry=entry.id)
+    labels = entry.recording.labels
+    for n, metres in enumerate(worst(solution)):
+        if metres > _LOOSE:
+            label = labels[int(solution.on[n])]
+            mend = AssignMarker(entry.id, label, None)
+            yield Snag(
+                "gather",
+                finding("marker loose", name=entry.name, marker=label, metres=float(metres)),
+                entry=entry.id,
+                mend=mend,
+            )
 
 
 def _outdated(one: Bake) -> Snag:

@@ -145,7 +145,6 @@ _WORDS: dict[str, tuple[Any, str]] = {
         "The file announces {announced} frames and holds {there} whole ones; all of those were read.",
         _ALL_RIGHT,
     ),
-    "solved": ("Solved from the markers of {markers}.", _ALL_RIGHT),
     "unlabelled points": (
         lambda f: f"{counted(f['count'], 'point')} without a label.",
         "They are taken in where they move with a segment, else left out.",

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple, Protocol
 from ..core.findings import Finding
 from ..core.text import shown
 from .findings import certainty_words, difference_words, finding_words, some
+from .markers import segment_words
 
 _MOST = 400
 
@@ -164,6 +165,16 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
             else "Let the hands keep what they touch."
         ),
         lambda f: "" if f["held"] else "Hold",
+    ),
+    "segments unknown": (
+        lambda f: f"{f['name']}: no marker tells of the {some([segment_words(s) for s in f['segments']])}.",
+        "They move as a body usually would; put markers on them if some belong there.",
+        "",
+    ),
+    "marker loose": (
+        lambda f: f"{f['name']}: {f['marker']} is usually {f['metres'] * 100:.1f} cm off its place.",
+        "Put it on another segment, or leave it out.",
+        "Leave out",
     ),
     "outdated": (
         "{name} is out of date: what it was baked from has changed.",

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QMenu, QSizePolicy, QToolTip
 
 from ...project.bakes import Bake
 from ...project.lanes import rows
+from ...project.markers.showing import residual_rows
 from ...wording.findings import counted
 from ...wording.passes import key_words
 from .. import settings, theme
@@ -43,10 +44,20 @@ class Lanes(OverFrames):
             signal.connect(self.show_state)
         for signal in (session.passing.ready, session.step_changed):
             signal.connect(self.show_state)
-        session.listen(("entries", "bakes", "source", "rig", "pairings", "uses"), self.show_state)
+        session.listen(("entries", "bakes", "recordings", "source", "rig", "pairings", "uses"), self.show_state)
+        session.solving.ready.connect(self.show_state)
+        session.marker_chosen.connect(self.show_state)
         self.show_state()
 
     # --- what is shown --------------------------------------------------------------------------
+    def _of_markers(self):
+        """The lanes of the recording that is looked at; none where none is, or it is not solved."""
+        entry = self.session.solving.entry
+        solution = None if entry is None else self.session.solving.solution(entry)
+        if solution is None or len(solution.off) != entry.span[1] - entry.span[0] + 1:
+            return []
+        return residual_rows(entry, solution, self.session.marker, self.folded)
+
     def show_state(self):
         """Take the lanes of the moment."""
         session = self.session
@@ -64,7 +75,7 @@ class Lanes(OverFrames):
         self.poses = None if session.preview else session.passing.poses
         if self.poses is not None and self.poses.before[0] != session.frames:
             self.poses = None
-        self._rows = rows(contacts, deviation, self.folded, changes, self.poses)
+        self._rows = self._of_markers() or rows(contacts, deviation, self.folded, changes, self.poses)
         self.setFixedHeight(max(len(self._rows), 1) * HEIGHT + 4)
         self.update()
 
@@ -176,8 +187,9 @@ class Lanes(OverFrames):
         if row.kind == "contact":
             count = len(self.contacts.of(row.key))
             return counted(count, "contact") if count else "none"
-        before, after = (float(v.max(initial=0.0)) for v in (row.before, row.after))
-        if row.key in ("moved", "thinned"):
+        after = float(row.after.max(initial=0.0))
+        before = 0.0 if row.before is None else float(row.before.max(initial=0.0))
+        if row.before is None or row.key in ("moved", "thinned"):
             return f"up to {after:.1f} {row.unit}"
         return f"{before:.1f} → {after:.1f} {row.unit}".replace(" °", "°")
 
@@ -400,7 +412,8 @@ class Lanes(OverFrames):
             if x < self.left:
                 return f"Click: go to the worst frame, {int(row.after.argmax())}"
             frame = self._frame_at(x)
-            return f"Frame {frame}: {row.after[frame]:.2f} {row.unit}, before {row.before[frame]:.2f} {row.unit}"
+            before = "" if row.before is None else f", before {row.before[frame]:.2f} {row.unit}"
+            return f"Frame {frame}: {row.after[frame]:.2f} {row.unit}{before}"
         if row.kind == "touch":
             frame = self._frame_at(x)
             touch = next((t for t in self._touches(row) if t.first <= frame <= t.last), None)

@@ -14,9 +14,12 @@ from ...core.markers.faults import GAP, STRAY
 from ...core.markers.figure import Figure, usual_figure
 from ...core.markers.segments import STATURE
 from ...core.scene.dots import DOTS, ODD, chain, dots
+from ..lanes import Row
 from .entry import take_of, worst
 
 if TYPE_CHECKING:
+    from collections.abc import Collection
+
     from ...core.markers.faults import Fault
     from ...core.markers.solving import Solution
     from ...core.scene.figure import Figure as Shown
@@ -26,6 +29,8 @@ if TYPE_CHECKING:
 _FAR = 0.03  # metres off the expected place at which a marker stands out
 _TOLD = 0.01  # metres off from which on a line leads to the expected place
 _TRAIL = 0.5  # seconds
+_LANES = 6
+RESIDUALS = "residuals"
 LINE, OFF, TRAIL = "line", "off", "trail"
 
 
@@ -169,6 +174,29 @@ def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow
             )
         )
     return rows
+
+
+def residual_rows(entry: MarkerEntry, solution: Solution, chosen: str | None, folded: Collection[str]) -> list[Row]:
+    """Lanes of how far markers are from where the figure expects them: the largest, the chosen one's, and those of faulty ones."""
+    found = [Row("group", RESIDUALS, "Markers off their places")]
+    if RESIDUALS in folded:
+        return found
+    labels, first = entry.recording.labels, entry.span[0]
+    off = np.nan_to_num(solution.off) * 100
+    own = {labels[int(m)]: n for n, m in enumerate(solution.on)}
+    faulty = {labels[f.marker] for f in solution.faults if f.kind not in (GAP, STRAY)}
+    wanted = [label for label in own if label == chosen]
+    wanted += [label for label in own if label in faulty and label != chosen][:_LANES]
+    lanes = [
+        ("Largest", off.max(1, initial=0.0)),
+        *((label.rpartition(":")[2], off[:, own[label]]) for label in wanted),
+    ]
+    for name, values in lanes:
+        whole = np.zeros(entry.recording.frames)
+        whole[first : first + len(values)] = values
+        most = max(float(whole.max(initial=0.0)), 1.0)
+        found.append(Row("deviation", f"marker {name}", name, None, "cm", None, whole, most))
+    return found
 
 
 def unknown_segments(solution: Solution) -> list[str]:

@@ -7,6 +7,7 @@ import c3d
 import ezc3d
 import numpy as np
 
+from tests.formats.c3d_by_hand import DEC, INTEL, MIPS, c3d_bytes
 from tests.support import Case, show_folder
 from young_marionette.core.errors import InputError
 from young_marionette.core.markers.recording import Recording
@@ -64,16 +65,21 @@ class Exchange(Case):
             self.assertTrue((theirs[~seen, 3] < 0).all())
 
     def test_integers_and_other_byte_orders(self):
-        """Files that another library wrote: integers, and the byte orders of three kinds of machines."""
-        path = self.folder / "integers.c3d"
-        points = np.round(np.nan_to_num(self.recording.points, nan=1.0))
-        writer = c3d.Writer(point_rate=120, point_scale=-1.0)
-        writer.set_point_labels([*LABELS])
-        for frame in points:
-            writer.add_frames([(np.hstack([frame, np.zeros((len(frame), 2))]), np.zeros((0, 0)))])
-        with open(path, "wb") as handle:
-            writer.write(handle)
-        self.close(self.read(path).points, points, 0.51)
+        """Files made byte by byte: integers and reals, of three kinds of machines."""
+        labels, points = ["LASI", "RASI", "C7"], np.random.default_rng(4).normal(0, 500, (20, 3, 3))
+        frames = [[None if (n, m) == (4, 1) else tuple(p) for m, p in enumerate(of)] for n, of in enumerate(points)]
+        wanted = points.copy()
+        wanted[4, 1] = np.nan
+        for kind in (INTEL, DEC, MIPS):
+            for scale, within in ((None, 1e-3), (0.1, 0.051)):
+                with self.subTest(kind=kind, scale=scale):
+                    path = self.folder / f"machine{kind}.c3d"
+                    path.write_bytes(c3d_bytes(labels, frames, 120.0, kind, scale, first=11))
+                    part = read(path).markers[0]
+                    self.assertEqual((part.recording.labels, part.recording.rate), (tuple(labels), 120.0))
+                    self.assertEqual((part.recording.first, part.declared.unit), (10, 0.001))
+                    self.assertEqual(part.recording.seen.tolist(), np.isfinite(wanted).all(-1).tolist())
+                    self.close(np.nan_to_num(part.recording.points), np.nan_to_num(wanted), within)
 
     def test_tables_in_many_dialects(self):
         labels, points = ("LASI", "RASI", "C7"), np.random.default_rng(0).normal(size=(20, 3, 3))

@@ -130,6 +130,7 @@ class NothingElse(Case):
             "core/skeleton.py",
             "core/clip.py",
             "core/keys/keyed.py",
+            "core/markers/recording.py",
             "core/scene/figure.py",
             "formats/gltf/reader.py",
         }

@@ -115,6 +115,13 @@ class Placing(Case):
         mute = in_other_world(replace(recording, labels=tuple(f"M{n:03d}" for n in range(len(recording)))), rng)
         found = place(mute)
         self.assertEqual((found.metres_per_unit, found.up), (0.001, "+Z"))
+        arms = [
+            n
+            for n, reading in enumerate(read_labels(recording.labels))
+            if reading.segment and not reading.segment.endswith(("Leg", "Foot", "hips"))
+        ]
+        upper = place(replace(recording.picked(arms), points=recording.points[:, arms][..., [2, 0, 1]]))
+        self.assertEqual((upper.up, upper.move.tolist()), ("+Z", [0, 0, 0]))
         ahead = place(
             replace(recording, points=recording.points[..., [2, 1, 0]] * [-1, 1, 1]), chosen=Placed(ahead=True)
         )
@@ -173,7 +180,7 @@ class Solving(Case):
     def test_clean_motion_comes_back(self):
         """Without noise and with the right figure, to a tenth of a millimetre; bones keep their lengths."""
         recording, _, _ = made("wave_to_ship")
-        recording = recording.cut(100, 400)
+        recording = recording.cut(100, 300)
         first = self.solved(recording)
         exact = replace(recording, points=first.expected)
         again = solve(exact, assign(exact), figure=first.figure)
@@ -183,15 +190,15 @@ class Solving(Case):
         self.assertEqual(again.figure.offsets.tobytes(), first.figure.offsets.tobytes())
 
     def test_gaps_leave_no_jumps(self):
-        recording, _, _ = made("light_lamp")
+        recording = made("light_lamp")[0].cut(230, 420)
         points = recording.points.copy()
         arm = [n for n, label in enumerate(recording.labels) if label in ("LELB", "LFRM", "LWRA", "LWRB", "LFIN")]
-        points[300:345, arm] = np.nan
+        points[70:115, arm] = np.nan
         solution = self.solved(replace(recording, points=points))
         _, places = world(BODY, solution.figure.offsets, solution.poses)
         hand = places[BODY.index["leftHand"]].T
         jerk = np.linalg.norm(np.diff(hand, 2, axis=0), axis=-1)
-        self.assertLess(jerk[295:350].max(), max(2.5 * np.percentile(jerk, 99), 0.004))
+        self.assertLess(jerk[65:120].max(), max(2.5 * np.percentile(jerk, 99), 0.004))
 
     def test_labels_that_lie(self):
         recording, known, _ = made("haul_rope")
@@ -216,7 +223,7 @@ class Solving(Case):
         self.assertGreaterEqual(np.mean(right), 0.95)
 
     def test_too_few_markers(self):
-        recording, _, _ = made("light_lamp")
+        recording = made("light_lamp")[0].cut(100, 220)
         legs = [n for n, label in enumerate(recording.labels) if label[1:] in ("KNE", "ANK", "TOE")]
         few = recording.picked(legs)
         self.refuses(lambda: solve(few, assign(few)), "at least 6")
@@ -230,9 +237,9 @@ class Solving(Case):
 
     def test_one_changed_marker_answers_on_its_frame(self):
         recording, _, _ = made("wave_to_ship")
-        recording = recording.cut(0, 250)
+        recording = recording.cut(0, 130)
         solution = self.solved(recording)
-        laid, frame = solution.laid, 120
+        laid, frame = solution.laid, 100
         same = answered(solution, recording, laid, [], frame)
         self.close(same.root, solution.poses.root[:, [frame]], 0.003)
         marker = recording.index["LWRA"]

@@ -17,7 +17,7 @@ from young_marionette.project.commands import (
     Remove,
 )
 from young_marionette.project.document import Document
-from young_marionette.project.markers.entry import marker_entries, take_of
+from young_marionette.project.markers.entry import by_subject, marker_entries, take_of
 from young_marionette.project.markers.files import figure_file, figure_of
 from young_marionette.project.snags import find_snags
 from young_marionette.wording.snags import snag_words
@@ -27,7 +27,7 @@ class Project(Case):
     def setUp(self):
         self.document = Document()
         file = read(show_folder() / "markers/walk_the_wall.c3d")
-        entries = tuple(e.changed(trim=(500, 640)) for e in marker_entries(file))
+        entries = tuple(e.changed(trim=(500, 560)) for e in marker_entries(file))
         self.document.do(AddRecordings(entries))
 
     @property
@@ -96,7 +96,7 @@ class Project(Case):
         solution = self.entry.solved()
         self.do(KeepFigure(self.entry.id, solution.figure))
         other = marker_entries(read(show_folder() / "markers/walk_the_wall.c3d"))[0]
-        self.do(AddRecordings((other.changed(trim=(700, 760)),)))
+        self.do(AddRecordings((other.changed(trim=(500, 540)),)))
         second = self.document.state.recordings[1]
         self.assertIs(second.figure, solution.figure)
         self.assertEqual(second.name, "walk_the_wall 2")
@@ -106,6 +106,19 @@ class Project(Case):
         lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
         self.do(AddRecordings((lamp,)))
         self.assertIsNone(self.document.state.recordings[2].figure)
+
+    def test_performers_are_told_apart(self):
+        one = self.entry.recording
+        both = replace(
+            one,
+            labels=(*one.labels, *(f"nell{label[4:]}" for label in one.labels[:39])),
+            points=np.concatenate([one.points, one.points[:, :39] + 900], 1),
+            residuals=None,
+            unlabelled=np.append(one.unlabelled, np.zeros(39, bool)),
+        )
+        first, second = by_subject(both)
+        self.assertEqual((first[0], second[0], len(first[1]), len(second[1])), ("quay", "nell", 41, 39))
+        self.assertEqual(by_subject(one), [("", one)])
 
     def test_what_no_marker_tells_of_is_a_snag(self):
         labels = self.entry.recording.labels

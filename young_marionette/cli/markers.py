@@ -38,7 +38,7 @@ def solve(asked: Namespace) -> None:
         check_free(kept, asked.overwrite)
     figure = None if asked.figure is None else files.load_figure(asked.figure)
     labelling = {} if asked.labels is None else files.load_labelling(asked.labels)
-    entry = open_recording(asked.markers)
+    entry = open_recording(asked.markers, asked.subject)
     if entry is None:
         raise InputError(f"{asked.markers.name} holds no recording of markers; C3D, TRC and tables of markers do.")
     if frames is not None:

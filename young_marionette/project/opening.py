@@ -31,11 +31,18 @@ def open_source(path: str | Path, skeleton: str | None = None, clip: str | None 
     return next((e for e in moving if e.take and e.take.frames > 2), moving[0])
 
 
-def open_recording(path: Path | str) -> MarkerEntry | None:
-    """The recording of markers in a file that can hold one; None where its ending tells another kind, or there is none in it."""
+def open_recording(path: Path | str, subject: str | None = None) -> MarkerEntry | None:
+    """The recording of markers in a file that can hold one, of ``subject`` where it is of several; None where its ending tells
+    another kind of file, or there is none in it."""
     if Path(path).suffix.lower() not in MARKERS:
         return None
     entries = marker_entries(read(path))
+    if entries and subject is not None:
+        named = [e for e in entries if subject in e.subjects]
+        if not named:
+            told = ", ".join(s for e in entries for s in e.subjects) or "no names"
+            raise InputError(f"{Path(path).name} has no subject {subject}; it tells {told}.")
+        return named[0]
     return entries[0] if entries else None
 
 

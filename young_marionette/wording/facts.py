@@ -80,7 +80,7 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "four legs": "the four legs that it stands on",
     "trunk": lambda s: "direction from hips to head" + (", and the file says so" if s["declared"] else ""),
     "feet": "the feet: heel behind, toes in front",
-    "feet to head": "the markers of feet and head",
+    "feet to head": lambda s: f"the markers of {s['low']} and {s['high']}",
     "planted feet": "markers stand still at its lower end",
     "markers reach": lambda s: f"the markers reach {s['units']:.4g} units over the lowest",
     "bends": "the bend of knees and elbows",

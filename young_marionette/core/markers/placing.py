@@ -63,9 +63,7 @@ def place(recording: Recording, declared: Declared = Declared(), chosen: Placed 
     step = max(recording.frames // _LOOKED_AT, 1)
     points = recording.points[::step]
     segments = [r.segment or "" for r in read_labels(recording.labels)]
-    feet = np.array([s.endswith(_FEET) for s in segments])
-    high = np.array([s in ("head", "chest", "neck") for s in segments])
-    up, up_fact = _up(points, feet, high, recording.rate / step, declared, chosen)
+    up, up_fact = _up(points, segments, recording.rate / step, declared, chosen)
     tall = _extent(points, axis_vector(up))
     unit, unit_fact = _unit(tall, declared, chosen)
     turn = rot.between(axis_vector(up), rot.AXES["Y"])
@@ -81,7 +79,9 @@ def place(recording: Recording, declared: Declared = Declared(), chosen: Placed 
     turn, placed = rot.multiply(about, turn), rot.rotate(about, placed)
     floor = floor_of(placed)
     move = np.zeros(3)
-    if chosen.floor and abs(floor) > 0.02:
+    # Where labels tell of a body, but of no feet, the lowest marker tells nothing of the floor.
+    known = any(s.endswith(_FEET) for s in segments) or sum(map(bool, segments)) < 0.5 * len(segments)
+    if chosen.floor and known and abs(floor) > 0.02:
         move[1] = -floor
     use = used_range(recording, unit)
     if chosen.centred:
@@ -113,15 +113,29 @@ def _extent(points: np.ndarray, up: np.ndarray) -> float:
     return float(np.percentile(reduce.most(heights[some], axis=1) - reduce.least(heights[some], axis=1), 80))
 
 
-def _up(
-    points: np.ndarray, feet: np.ndarray, high: np.ndarray, rate: float, declared: Declared, chosen: Placed
-) -> tuple[str, Fact]:
+# Parts of the body by which labels tell what is up: from the first to the second, the farthest apart first.
+_UPWARD = (
+    ("feet", "head"),
+    ("feet", "chest"),
+    ("feet", "hips"),
+    ("hips", "head"),
+    ("hips", "chest"),
+    ("chest", "head"),
+)
+
+
+def _up(points: np.ndarray, segments: list[str], rate: float, declared: Declared, chosen: Placed) -> tuple[str, Fact]:
     if chosen.up is not None:
         return chosen.up, Fact("up", {"axis": chosen.up}, MANUAL)
-    if feet.any() and high.any():
-        way = reduce.median(reduce.median(points[:, high], axis=1) - reduce.median(points[:, feet], axis=1), axis=0)
-        if np.isfinite(way).all() and np.abs(way).max() > 0:
-            return axis_name(way), Fact("up", {"axis": axis_name(way)}, finding("feet to head"))
+    for low, high in _UPWARD:
+        of_low = np.array([s.endswith(_FEET) if low == "feet" else s == low for s in segments], bool)
+        of_high = np.array([s == high for s in segments], bool)
+        if of_low.sum() >= 2 and of_high.sum() >= 2:
+            way = reduce.median(
+                reduce.median(points[:, of_high], axis=1) - reduce.median(points[:, of_low], axis=1), axis=0
+            )
+            if np.isfinite(way).all() and np.abs(way).max() > 0:
+                return axis_name(way), Fact("up", {"axis": axis_name(way)}, finding("feet to head", low=low, high=high))
     scores = {axis: _planted(points, axis_vector(axis), rate) for axis in AXIS_NAMES}
     best = max(scores, key=lambda axis: scores[axis])
     if declared.up and scores.get(declared.up, 0) > 0.6 * scores[best]:
@@ -132,6 +146,8 @@ def _up(
 def _planted(points: np.ndarray, up: np.ndarray, rate: float) -> float:
     """How much an axis looks like up: markers stand still at its lower end, and the body is long along it."""
     seen = np.isfinite(points).all(-1)
+    if len(points) < 2:
+        return _extent(points, up)
     heights = np.where(seen, points @ up, np.inf)
     lowest = np.argsort(heights, axis=1)[:, :4]
     steps = np.linalg.norm(np.diff(points, axis=0), axis=-1) * rate

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from ...formats.source_file import SourceFile
 
 MARKERS = "markers"
+_LEAST = 8  # markers of a performer
 
 
 @dataclass(frozen=True)
@@ -152,14 +153,33 @@ def marker_entries(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Marker
     """The entries of a file's recordings."""
     names, made = {*taken}, []
     for part in file.markers:
-        name = free_name(part.name, names)
-        names.add(name)
-        made.append(
-            MarkerEntry(
-                new_id(), name, file.path, file.format, part.recording, part.declared, part.notes, part.subjects
+        for subject, recording in by_subject(part.recording):
+            name = free_name(f"{part.name}: {subject}" if subject else part.name, names)
+            names.add(name)
+            subjects = (subject,) if subject else part.subjects
+            made.append(
+                MarkerEntry(new_id(), name, file.path, file.format, recording, part.declared, part.notes, subjects)
             )
-        )
     return made
+
+
+def by_subject(recording: Recording) -> list[tuple[str, Recording]]:
+    """``(subject, its markers)`` of a recording of several performers, told by what stands before the colon of their labels; that
+    with the most to see first, which also gets what has no label. One of a single performer is left whole, without a name."""
+    subjects: dict[str, list[int]] = {}
+    for marker, label in enumerate(recording.labels):
+        subjects.setdefault(label.rpartition(":")[0] if not recording.unlabelled[marker] else "", []).append(marker)
+    large = {subject: of for subject, of in subjects.items() if subject and len(of) >= _LEAST}
+    bare = [{recording.labels[m].rpartition(":")[2] for m in of} for of in large.values()]
+    if len(large) < 2 or len(set.intersection(*bare)) < _LEAST // 2:
+        return [("", recording)]
+    seen = recording.seen.mean(0)
+    order = sorted(large, key=lambda subject: -float(seen[large[subject]].sum()))
+    rest = [m for subject, of in subjects.items() if subject not in large for m in of]
+    return [
+        (subject, recording.picked(sorted([*large[subject], *(rest if n == 0 else ())])))
+        for n, subject in enumerate(order)
+    ]
 
 
 def take_of(entry: MarkerEntry, solution: Solution, fps: float | None = None, name: str | None = None) -> Entry:

@@ -73,6 +73,16 @@ class Solve(Line):
         self.assertEqual(told["unlabelled"], ["*40", "*41"])
         self.assertIn("Markers", self.ok("info", self.dots))
 
+    def test_markers_are_converted(self):
+        out = self.folder / "walk.trc"
+        self.ok("convert", self.walk, out, "--unit", "m", "--up", "Y", "--range", "100:160")
+        old, new = read(self.walk).markers[0].recording, read(out).markers[0]
+        self.assertEqual((new.recording.frames, new.recording.first, new.declared.unit), (61, 100, 1.0))
+        x, y, z = np.moveaxis(old.points[100:161] / 1000, -1, 0)
+        self.close(np.nan_to_num(new.recording.points), np.nan_to_num(np.stack([x, z, -y], -1)), 1e-5)
+        self.refused("convert", self.walk, out, says="exists")
+        self.refused("convert", self.walk, self.folder / "x.c3d", "--fps", "30", says="rate")
+
     def test_markers_onto_a_rig_in_one_call(self):
         out, short = self.folder / "heron.bvh", self.folder / "short.c3d"
         part = read(self.walk).markers[0]

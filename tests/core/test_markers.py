@@ -211,6 +211,15 @@ class Solving(Case):
         off = off_centres(solution.clip("take"), known)
         self.assertLess(np.mean([of.mean() for of in off.values()]), 0.015)
 
+    def test_a_marker_whose_label_says_nothing_is_taken_in(self):
+        recording = made("haul_rope")[0].cut(80, 330)
+        labels = tuple("Q-17" if label == "RTIB" else label for label in recording.labels)
+        solution = self.solved(replace(recording, labels=labels))
+        marker = labels.index("Q-17")
+        self.assertEqual(BODY.names[solution.laid.segments[marker]], "rightLowerLeg")
+        self.assertIn(marker, solution.on)
+        self.assertEqual([f for f in solution.faults if f.kind != faults.GAP], [])
+
     def test_useless_labels(self):
         recording, known, rng = made("haul_rope", seed=7, full=True)
         order = rng.permutation(len(recording))

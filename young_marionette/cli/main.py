@@ -155,12 +155,17 @@ def rename(asked: Namespace) -> None:
 def convert(asked: Namespace) -> None:
     from ..project import delivery, opening
 
-    entry = opening.open_any(asked.file, asked.skeleton, asked.clip)
     metres = None if asked.unit is None else _unit(asked.unit)
     axis = None if asked.up is None else asked.up.upper().lstrip("+")
     if axis not in (None, "Y", "Z"):
         raise InputError(f"'{asked.up}' can't be up; give Y or Z.")
     frames = range_of(asked.frames)
+    if (recording := opening.open_recording(asked.file)) is not None:
+        from . import markers
+
+        markers.convert(recording, asked, frames, metres, axis)
+        return
+    entry = opening.open_any(asked.file, asked.skeleton, asked.clip)
     delivery.convert(entry, asked.out, asked.fps, frames, metres, axis, asked.body, asked.overwrite)
     if asked.as_json:
         print_json({"in": str(asked.file), "out": str(asked.out), "clip": entry.name})

@@ -7,8 +7,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..core import rotations as rot
 from ..core.errors import InputError
+from ..core.figure.placement import axis_vector
 from ..core.markers.faults import GAP
+from ..core.units import METRES, UNITS
 from ..project.markers.entry import take_of, worst
 from ..project.markers.showing import unknown_segments
 from ..wording.facts import fact_words
@@ -57,6 +60,36 @@ def solve(asked: Namespace) -> None:
         print_json({"out": str(out), "frames": take.take.frames, "rate": take.take.rate, **told})
     else:
         _print_solved(entry, solution, told, out)
+
+
+def convert(
+    entry: MarkerEntry, asked: Namespace, frames: tuple[int, int] | None, metres: float | None, axis: str | None
+) -> None:
+    """Write a recording as markers again, in another format, unit or world, or a part of it."""
+    from ..formats.files import check_results
+    from ..formats.registry import write_markers
+
+    if asked.fps is not None:
+        raise InputError("Markers are written at the rate that they were recorded at; leave --fps away.")
+    if frames is not None and frames[1] >= entry.recording.frames:
+        raise InputError(f"{entry.name} has the frames 0 to {entry.recording.frames - 1}, not {frames[1]}.")
+    check_results([asked.out], [asked.file])
+    place = entry.place
+    unit = place.metres_per_unit if metres is None else metres
+    up = place.up if axis is None else f"+{axis}"
+    recording = entry.recording if frames is None else entry.recording.cut(*frames)
+    short = next((u.short for u in UNITS if abs(u.metres / unit - 1) < 1e-6), "m")
+    factor = place.metres_per_unit / METRES[short]
+    turn = rot.between(axis_vector(place.up), axis_vector(up))
+    residuals = None if recording.residuals is None else recording.residuals * factor
+    points = rot.rotate(turn, recording.points * factor)
+    write_markers(asked.out, replace(recording, points=points, residuals=residuals), short, up, asked.overwrite)
+    if asked.as_json:
+        print_json(
+            {"in": str(asked.file), "out": str(asked.out), "markers": len(recording), "frames": recording.frames}
+        )
+    else:
+        say(f"Wrote {asked.out}")
 
 
 def told_of(entry: MarkerEntry, solution: Solution) -> dict:

@@ -159,11 +159,11 @@ def _merged(faults: list[Fault], points: np.ndarray, rate: float) -> list[Fault]
     return kept
 
 
-def gaps(points: np.ndarray, within: np.ndarray | None = None) -> list[Fault]:
-    """The frames on which markers that are seen at other times are not seen; of the markers ``within`` alone."""
+def gaps(points: np.ndarray) -> list[Fault]:
+    """The frames on which markers that are seen at other times are not seen."""
     seen = np.isfinite(points).all(-1)
     found = []
-    for marker in range(points.shape[1]) if within is None else within:
+    for marker in range(points.shape[1]):
         if seen[:, marker].any():
             for first, last in zip(*ends_of(~seen[:, marker])):
                 found.append(Fault(GAP, int(marker), int(first), int(last)))

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..errors import InputError
 from ..skeleton import Skeleton
 from .segments import BODY, Structure
 
@@ -26,14 +25,11 @@ class Figure:
     places: np.ndarray
     structure: Structure = BODY
 
-    def on(self, labels: tuple[str, ...], segments: np.ndarray) -> Figure:
-        """The figure with the markers of a recording, in its order; InputError where it lacks one of them."""
+    def on(self, labels: tuple[str, ...]) -> Figure:
+        """The figure with some of its markers, in the order of ``labels``; KeyError where it lacks one of them."""
         index = {label: n for n, label in enumerate(self.labels)}
-        missing = [label for label in labels if label not in index]
-        if missing:
-            raise InputError(f"The figure was made for other markers: it has no {missing[0]}.")
-        places = self.places[[index[label] for label in labels]]
-        return replace(self, labels=labels, segments=segments, places=places)
+        of = [index[label] for label in labels]
+        return replace(self, labels=labels, segments=self.segments[of], places=self.places[of])
 
     def skeleton(self, tips: bool = True) -> Skeleton:
         """The figure as a skeleton in a T-pose, standing over the origin, feet on the floor."""

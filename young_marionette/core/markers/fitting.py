@@ -39,10 +39,6 @@ class Prior:
         """The places ``(markers, 3)`` from the joints themselves, on a figure with these offsets."""
         return self.places + self.along[:, None] * offsets[self.ends]
 
-    def picked(self, markers: np.ndarray) -> Prior:
-        """Of some markers."""
-        return Prior(self.places[markers], self.sigma[markers], self.ends[markers], self.along[markers])
-
 
 def prior_of(
     structure: Structure, segments: np.ndarray, places: np.ndarray, sigma: np.ndarray, stature: float
@@ -72,14 +68,12 @@ def fitted(
     last: bool = False,
     steps: int = 10,
     stature_sigma: float = _STATURE,
-    lengths: bool = True,
 ) -> tuple[Figure, Poses, float]:
     """``(figure, poses, RMS of what is left in metres)``: lengths, places of markers and poses refined together.
 
-    ``points (markers, 3, frames)``, ``weights (markers, frames)``; ``sigma``, ``width``, ``last``: as in tracking.How. ``lengths``
-    false: the lengths stay.
+    ``points (markers, 3, frames)``, ``weights (markers, frames)``; ``sigma``, ``width``, ``last``: as in tracking.How.
     """
-    fit = _Fit(figure.structure, points, weights, prior, figure.stature, stature_sigma, lengths)
+    fit = _Fit(figure.structure, points, weights, prior, figure.stature, stature_sigma)
     guards = Guards(figure.structure)
     damping = 1e-4
     state = (figure, poses)
@@ -111,11 +105,10 @@ class _Fit:
         prior: Prior,
         stature: float,
         stature_sigma: float,
-        lengths: bool,
     ) -> None:
         self.structure, self.weights, self.prior = structure, weights, prior
         self.points = np.where(weights[:, None] > 0, points, 0.0)
-        self.guess, self.stature_sigma, self.lengths = stature, stature_sigma * stature, lengths
+        self.guess, self.stature_sigma = stature, stature_sigma * stature
         self.free = structure.free
         self.size = 1 + len(self.free) + 3 * len(points)
         self._first = 1 + len(self.free)
@@ -139,7 +132,7 @@ class _Fit:
         for m, (end, along) in enumerate(zip(self.prior.ends, self.prior.along)):
             for axis in range(3):
                 slopes[m, axis, self._first + 3 * m + axis] = 1.0
-                if self.lengths and along and (int(end), axis) in number:
+                if along and (int(end), axis) in number:
                     slopes[m, axis, number[int(end), axis]] = -along
         return slopes.reshape(-1, self.size)
 
@@ -191,11 +184,10 @@ class _Fit:
         """Which shared unknowns move a marker, and how ``(3, n, frames)``: its own place, and lengths above it."""
         first = self._first + 3 * marker
         columns, slopes = [first, first + 1, first + 2], [turns[segment]]
-        if self.lengths:
-            for i, (joint, axis) in enumerate(self.free):
-                if joint in self.structure.chains[segment]:
-                    columns.append(1 + i)
-                    slopes.append(turns[self.structure.parents[joint]][:, axis : axis + 1])
+        for i, (joint, axis) in enumerate(self.free):
+            if joint in self.structure.chains[segment]:
+                columns.append(1 + i)
+                slopes.append(turns[self.structure.parents[joint]][:, axis : axis + 1])
         return columns, np.concatenate(slopes, 1)
 
     def _shared(
@@ -253,9 +245,8 @@ class _Fit:
         """The figure and the poses after a step."""
         figure, poses = state
         offsets = figure.offsets.copy()
-        if self.lengths:
-            for i, (joint, axis) in enumerate(self.free):
-                offsets[joint, axis] += step[1 + i]
+        for i, (joint, axis) in enumerate(self.free):
+            offsets[joint, axis] += step[1 + i]
         stature = float(np.clip(figure.stature + step[0], 0.3, 4.0))
         places = figure.places + step[self._first :].reshape(-1, 3)
         made = replace(figure, stature=stature, offsets=offsets, places=places)

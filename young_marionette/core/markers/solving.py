@@ -227,9 +227,10 @@ def solve(
     wrong = _lying(recording, laid, structure)
     for turn in range(2):
         solution = _solved(recording, laid, figure, structure, left_out, part(0.45 * turn, 0.55 if turn == 0 else 1.0))
+        before = laid
         laid, found = _put_right(recording, laid, solution, first=turn == 0)
         wrong += found
-        if not found or turn == 1:
+        if laid is before or turn == 1:
             break
     strays = _strays(recording, laid)
     progress(1.0)
@@ -259,6 +260,12 @@ def _solved(
     left_out: Sequence[tuple[int, int, int]],
     progress: Progress,
 ) -> Solution:
+    if figure is not None:
+        # Markers that the figure was not made with are of no use to it.
+        known = set(figure.labels)
+        strange = [m for m, label in enumerate(recording.labels) if label not in known and laid.segments[m] >= 0]
+        for marker in strange:
+            laid = laid.with_segment(marker, -1, structure, laid.why[marker], 0.0)
     check_enough(recording, laid, structure)
     on = np.flatnonzero((laid.segments >= 0) & recording.seen.any(0))
     rate, given = recording.rate, recording.points[:, on]
@@ -283,10 +290,10 @@ def _solved(
         return made, (frames, some)
 
     if figure is None:
-        figure, known = fitted_now(part(0.02, 0.4))
+        figure, begun = fitted_now(part(0.02, 0.4))
     else:
-        figure, known = figure.on(labels, laid.segments[on]), None
-    poses = solve_poses(figure, believed, rate, known, part(0.4, 0.7))
+        figure, begun = figure.on(labels), None
+    poses = solve_poses(figure, believed, rate, begun, part(0.4, 0.7))
     expected = _expected(figure, poses)
     swaps = _checked(given, expected, swaps)
     points = exchanged(given, swaps)
@@ -300,8 +307,8 @@ def _solved(
         believed[fault.first : fault.last + 1, fault.marker] = np.nan
     long = sum(f.last - f.first + 1 for f in found) + sum(2 * (s.last - s.first + 1) for s in swaps)
     if own_fit and long > 0.002 * points.shape[0] * points.shape[1]:
-        figure, known = fitted_now(part(0.7, 0.85), figure)
-        poses = solve_poses(figure, believed, rate, known, part(0.85, 0.98))
+        figure, begun = fitted_now(part(0.7, 0.85), figure)
+        poses = solve_poses(figure, believed, rate, begun, part(0.85, 0.98))
     elif found or swaps:
         rows, seen = rows_of(believed)
         weights = eased(seen, rate)

@@ -25,7 +25,7 @@ def recording_of(state: State, identifier: str) -> MarkerEntry:
 
 @dataclass(frozen=True, eq=False)
 class AddRecordings:
-    """Put recordings into the library; each takes the figure of another one of the same performer and markers."""
+    """Put recordings into the library; each takes the figure, and what was said of labels, of another one of the same performer."""
 
     recordings: tuple[MarkerEntry, ...]
 
@@ -38,17 +38,29 @@ class AddRecordings:
         for entry in self.recordings:
             name = free_name(entry.name, taken)
             taken.add(name)
-            added.append(replace(entry, name=name, figure=entry.figure or known_figure(state, entry)))
+            labelling = entry.labelling or known_labelling(state, entry)
+            figure = entry.figure or known_figure(state, replace(entry, labelling=labelling))
+            added.append(replace(entry, name=name, labelling=labelling, figure=figure))
         return replace(state, recordings=(*state.recordings, *added)) if added else state
 
 
 def known_figure(state: State, entry: MarkerEntry) -> Figure | None:
     """A figure that is kept with a recording of the same performer (by what the file calls them) and the same markers."""
-    labels = {label for label, free in zip(entry.recording.labels, entry.recording.unlabelled) if not free}
+    nowhere = {label for label, segment in entry.labelling if segment is None}
+    labels = {label for label, free in zip(entry.recording.labels, entry.recording.unlabelled) if not free} - nowhere
     for other in reversed(state.recordings):
         if other.figure is not None and other.subjects == entry.subjects and labels <= {*other.figure.labels}:
             return other.figure
     return None
+
+
+def known_labelling(state: State, entry: MarkerEntry) -> tuple[tuple[str, str | None], ...]:
+    """What was said by hand of the same labels in another recording of the same performer, the latest first."""
+    for other in reversed(state.recordings):
+        known = {label: segment for label, segment in other.labelling if label in entry.recording.index}
+        if known and other.subjects == entry.subjects:
+            return tuple(known.items())
+    return ()
 
 
 @dataclass(frozen=True)

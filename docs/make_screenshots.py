@@ -202,8 +202,8 @@ def main():
     session.look_at(recorded.id)
     while session.solving.solution(recorded) is None:
         shot("markers", 0.2)
-    window._toggle_lanes()
     session.choose_marker("quay:LTHI")
+    window.desks["gather"]._area.verticalScrollBar().setValue(225)
     session.seek(700)
     window.stage.camera.glide(yaw=0.9)
     window.stage.frame()

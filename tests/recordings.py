@@ -146,7 +146,8 @@ def spoiled(recording, known, rng):
     last = min(first + int(rng.integers(40, frames // 2)), frames - 1)
     # One that moves meanwhile: a marker of a foot that stands is where it should be.
     way = np.linalg.norm(known.clean[first : last + 1] - known.clean[first], axis=-1)
-    moving = [m for m in np.flatnonzero(np.median(way, axis=0) > 0.05) if m not in (a, b)]
+    others = [m for m in np.argsort(-np.median(way, axis=0)) if m not in (a, b)]
+    moving = [m for m in others if np.median(way[:, m]) > 0.05] or others[:1]
     left = int(rng.choice(moving))
     seen = np.flatnonzero(np.isfinite(points[:first, left]).all(-1))
     points[first : last + 1, left] = points[seen[-1], left] + rng.normal(0, 0.001, (last - first + 1, 3))

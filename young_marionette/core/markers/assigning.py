@@ -13,6 +13,7 @@ from .posing import Poses, world
 from .recording import Recording
 from .segments import BODY, Structure, mirrored
 from .sites import broad, read_labels
+from .trajectories import believable
 
 BY_HAND, BY_LABEL, BY_MOTION, NONE = "hand", "label", "motion", "none"
 _MOST = 0.6  # the share of markers whose labels must speak for the labels to be believed
@@ -75,7 +76,9 @@ def assign(recording: Recording, given: Mapping[str, str | None] | None = None, 
     else:
         from .solving import stature_of
 
-        layout = lay(recording.points, stature_of(recording.points), structure)
+        # What trajectories alone tell of faults is put right first: a marker that is two is on no segment.
+        points = believable(recording.points, recording.rate)
+        layout = lay(points, stature_of(points), structure)
         segments, sure, stature = layout.segments, layout.sure, layout.figure.stature
         places = layout.places / stature
         sigma = np.array([broad(structure.segments[max(s, 0)])[1] for s in segments])

@@ -156,3 +156,9 @@ def jumps(points: np.ndarray, rate: float) -> np.ndarray:
     # Across a gap the way was made up: whatever happened there may be a jump.
     jumped[1:] |= seen[1:] != seen[:-1]
     return jumped
+
+
+def believable(points: np.ndarray, rate: float) -> np.ndarray:
+    """``points (frames, markers, 3)`` with markers that change places put back, and NaN where they spike or are left behind."""
+    points = exchanged(points, exchanges(points, rate))
+    return np.where((spikes(points, rate) | left(points, rate))[..., None], np.nan, points)

@@ -48,16 +48,11 @@ class Laid:
         return replace(self, segments=segments, places=places, sigma=sigma, why=reasons, sure=certain)
 
 
-def assign(recording: Recording, given: Mapping[str, str | None] | None = None, structure: Structure = BODY) -> Laid:
-    """The Laid of a placed recording (metres, Y up).
-
-    ``given``: label to the name of a segment, or None for a marker that goes with none; it stands over all else.
-    """
-    given = given or {}
+def assign(recording: Recording, structure: Structure = BODY) -> Laid:
+    """The Laid of a placed recording (metres, Y up), by its labels, or by motion where they say too little."""
     readings = read_labels(recording.labels, structure)
-    count = len(recording)
     often = recording.seen.mean(0) >= _LITTLE
-    said = np.array([r.segment is not None or recording.labels[m] in given for m, r in enumerate(readings)])
+    said = np.array([r.segment is not None for r in readings])
     counted = often & ~recording.unlabelled
     stature = None
     if counted.any() and said[counted].mean() >= _MOST:
@@ -83,9 +78,13 @@ def assign(recording: Recording, given: Mapping[str, str | None] | None = None, 
         places = layout.places / stature
         sigma = np.array([broad(structure.segments[max(s, 0)])[1] for s in segments])
         why = tuple(BY_MOTION if s >= 0 else NONE for s in segments)
-    laid = Laid(segments.copy(), places, sigma, why, sure, stature)
-    for marker in range(count):
-        name = given.get(recording.labels[marker], "")
+    return Laid(segments.copy(), places, sigma, why, sure, stature)
+
+
+def by_hand(laid: Laid, labels: tuple[str, ...], given: Mapping[str, str | None], structure: Structure = BODY) -> Laid:
+    """The Laid with what is said by hand, over all else: label to the name of a segment, or None for a marker that goes with none."""
+    for marker, label in enumerate(labels):
+        name = given.get(label, "")
         if name != "" and (name is None or name in structure.index):
             segment = -1 if name is None else structure.index[name]
             if segment != laid.segments[marker]:

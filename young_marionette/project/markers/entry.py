@@ -12,7 +12,7 @@ from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.figure.declared import Declared
 from ...core.findings import Fact, Finding
-from ...core.markers.assigning import Laid, assign
+from ...core.markers.assigning import Laid, assign, by_hand
 from ...core.markers.placing import Place, Placed, place
 from ...core.markers.segments import BODY, Structure, structure_with
 from ...core.markers.solving import Progress, Solution, solve
@@ -112,12 +112,14 @@ class MarkerEntry:
     @property
     def laid(self) -> Laid:
         """Which segment each marker goes with."""
-        key = self.recording, self.declared, self.placed.unit, self.placed.up, self.placed.trim, self.labelling
-        return EVALUATOR.of("laid markers", key, self._laid)
+        # What is said by hand comes over the rest, which is not worked out again for it.
+        key = self.recording, self.declared, self.placed.unit, self.placed.up, self.placed.trim, self.structure
+        laid = EVALUATOR.of("laid markers", key, self._laid)
+        return by_hand(laid, self.recording.labels, dict(self.labelling), self.structure)
 
     def _laid(self) -> Laid:
         first, last = self.span
-        return assign(self.placed_recording.cut(first, last), dict(self.labelling), self.structure)
+        return assign(self.placed_recording.cut(first, last), self.structure)
 
     @property
     def _solved_of(self) -> tuple[Any, ...]:

@@ -13,12 +13,12 @@ from young_marionette.core.markers.answering import answered
 from young_marionette.core.markers.assigning import assign
 from young_marionette.core.markers.figure import Figure
 from young_marionette.core.markers.guards import Guards
-from young_marionette.core.markers.placing import Placed, place
+from young_marionette.core.markers.placing import Placed, place, stature_of
 from young_marionette.core.markers.posing import Poses, normal, predicted, stepped, world
 from young_marionette.core.markers.recording import Recording
 from young_marionette.core.markers.segments import BODY, structure_with
 from young_marionette.core.markers.sites import read_labels
-from young_marionette.core.markers.solving import solve, stature_of
+from young_marionette.core.markers.solving import solve
 from young_marionette.core.markers.trajectories import exchanged, exchanges, spikes
 from young_marionette.demo.cast import LOFT, QUAY
 from young_marionette.demo.show import performance

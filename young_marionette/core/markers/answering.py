@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from .following import OUT, SIGMA
 from .posing import Poses, world
-from .solving import OUT, SIGMA
 from .tracking import How, refined
 
 if TYPE_CHECKING:

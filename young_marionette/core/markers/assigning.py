@@ -7,17 +7,20 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from .belonging import looseness
 from .figure import Figure
-from .laying import lay, looseness
+from .laying import lay
+from .placing import stature_of
 from .posing import Poses, world
 from .recording import Recording
 from .segments import BODY, Structure, mirrored
-from .sites import broad, read_labels
+from .sites import Reading, broad, read_labels
+from .surface import Surface, in_axes
 from .trajectories import believable
 
 BY_HAND, BY_LABEL, BY_MOTION, NONE = "hand", "label", "motion", "none"
 _MOST = 0.6  # the share of markers whose labels must speak for the labels to be believed
-_LITTLE = 0.25  # the share of frames of a marker that is no stray
+LITTLE = 0.25  # the share of frames of a marker that is no stray
 _LOOSE = 0.012  # metres that a marker may move in its segment's axes
 _SIDED = 2.5  # times that a marker must keep to the other side's limb better than to its own
 _MATE = 2.5  # times the least that any distance changes: of markers on one segment
@@ -51,34 +54,33 @@ class Laid:
 def assign(recording: Recording, structure: Structure = BODY) -> Laid:
     """The Laid of a placed recording (metres, Y up), by its labels, or by motion where they say too little."""
     readings = read_labels(recording.labels, structure)
-    often = recording.seen.mean(0) >= _LITTLE
+    counted = (recording.seen.mean(0) >= LITTLE) & ~recording.unlabelled
     said = np.array([r.segment is not None for r in readings])
-    counted = often & ~recording.unlabelled
-    stature = None
     if counted.any() and said[counted].mean() >= _MOST:
-        segments = np.array([-1 if r.segment is None else structure.index[r.segment] for r in readings])
-        places, sigma = np.array([r.place for r in readings]), np.array([r.sigma for r in readings])
-        sure = np.array([0.97 if r.landmark else 0.9 if r.segment else 0.0 for r in readings])
-        why = tuple(BY_LABEL if r.segment else NONE for r in readings)
-        trusted = Laid(segments, places, sigma, why, sure)
-        for marker in wrong_sides(recording.points, segments, structure):
-            mirror = int(structure.mirror[segments[marker]])
-            trusted = trusted.with_segment(marker, mirror, structure, BY_MOTION, 0.85)
-            trusted.places[marker], trusted.sigma[marker] = places[marker] * [-1, 1, 1], sigma[marker]
-        segments, places, sigma, why, sure = (
-            trusted.segments, trusted.places, trusted.sigma, trusted.why, trusted.sure
-        )  # fmt: skip
-    else:
-        from .solving import stature_of
+        return _by_label(recording, readings, structure)
+    # What trajectories alone tell of faults is put right first: a marker that is two is on no segment.
+    points, _ = believable(recording.points, recording.rate)
+    layout = lay(points, stature_of(points), structure)
+    sigma = np.array([broad(structure.segments[max(s, 0)])[1] for s in layout.segments])
+    why = tuple(BY_MOTION if s >= 0 else NONE for s in layout.segments)
+    stature = layout.figure.stature
+    return Laid(layout.segments, layout.places / stature, sigma, why, layout.sure, stature)
 
-        # What trajectories alone tell of faults is put right first: a marker that is two is on no segment.
-        points = believable(recording.points, recording.rate)
-        layout = lay(points, stature_of(points), structure)
-        segments, sure, stature = layout.segments, layout.sure, layout.figure.stature
-        places = layout.places / stature
-        sigma = np.array([broad(structure.segments[max(s, 0)])[1] for s in segments])
-        why = tuple(BY_MOTION if s >= 0 else NONE for s in segments)
-    return Laid(segments.copy(), places, sigma, why, sure, stature)
+
+def _by_label(recording: Recording, readings: list[Reading], structure: Structure) -> Laid:
+    """The Laid that labels tell; those that name the wrong side are put on the other one."""
+    laid = Laid(
+        np.array([-1 if r.segment is None else structure.index[r.segment] for r in readings]),
+        np.array([r.place for r in readings]),
+        np.array([r.sigma for r in readings]),
+        tuple(BY_LABEL if r.segment else NONE for r in readings),
+        np.array([0.97 if r.landmark else 0.9 if r.segment else 0.0 for r in readings]),
+    )
+    for marker in wrong_sides(recording.points, laid.segments, structure):
+        place, sigma = laid.places[marker] * [-1, 1, 1], laid.sigma[marker]
+        laid = laid.with_segment(marker, int(structure.mirror[laid.segments[marker]]), structure, BY_MOTION, 0.85)
+        laid.places[marker], laid.sigma[marker] = place, sigma
+    return laid
 
 
 def by_hand(laid: Laid, labels: tuple[str, ...], given: Mapping[str, str | None], structure: Structure = BODY) -> Laid:
@@ -130,15 +132,11 @@ def _nearest(loose: np.ndarray, of: np.ndarray) -> float:
     return float(known.mean()) if len(known) == 3 else 0.0
 
 
-def likeliest(
-    figure: Figure, poses: Poses, points: np.ndarray, markers: np.ndarray
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """``(segments (n,), how loose (n,), how loose on each (n, joints))``: where markers keep their place best, metres.
+def likeliest(figure: Figure, poses: Poses, points: np.ndarray, markers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """``(segments (n,), how loose (n,))``: where markers keep their place best, and within how many metres.
 
     ``points (frames, all markers, 3)``; ``markers (n,)``: those that are asked about. Segments whose surface is far are passed over.
     """
-    from .laying import Surface
-
     structure = figure.structure
     loose = np.full((len(markers), len(structure)), np.inf)
     some = np.unique(np.linspace(0, len(points) - 1, 800).astype(int))
@@ -148,13 +146,12 @@ def likeliest(
         seen = np.isfinite(points[some, marker]).all(-1)
         if seen.sum() < 3:
             continue
-        off = points[some, marker].T[None] - places
-        local = np.einsum("skif,skf->sif", turns, off)[..., seen]
+        local = in_axes(turns, places, points[some, marker].T[None])[0][..., seen]
         middle = np.median(local, axis=-1)
         spread = np.median(np.linalg.norm(local - middle[..., None], axis=1), axis=-1)
         _, far = surface.nearest(middle[..., None])
         loose[n] = np.where(np.abs(far[:, 0]) < _BESIDE, spread, np.inf)
-    return loose.argmin(1), loose.min(1), loose
+    return loose.argmin(1), loose.min(1)
 
 
 def is_mirrored(structure: Structure, a: int, b: int) -> bool:

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..stretches import ends_of
 from . import seen as reduce
-from .trajectories import jumps
+from .trajectories import Exchange, jumps
 
 EXCHANGED, LEFT_BEHIND, SPIKE, FLIP = "exchanged", "left behind", "spike", "flip"
 WRONG_SEGMENT, WRONG_SIDE, GAP, STRAY = "wrong segment", "wrong side", "gap", "stray"
@@ -52,12 +52,10 @@ def far_off(off: np.ndarray) -> np.ndarray:
         return off > np.maximum(_FAR, _TIMES * level)  # type: ignore[no-any-return]
 
 
-def residual_exchanges(
-    points: np.ndarray, predicted: np.ndarray, rate: float, taken: np.ndarray
-) -> list[tuple[int, int, int, int]]:
-    """``(a, b, first, last)`` of markers that each stand where the other is expected, on frames not ``taken (frames, markers)``."""
+def residual_exchanges(points: np.ndarray, predicted: np.ndarray, rate: float) -> list[Exchange]:
+    """Markers that each stand where the other is expected; arguments as in ``residual_faults``."""
     off = np.linalg.norm(points - predicted, axis=-1)
-    far = far_off(off) & ~taken
+    far = far_off(off)
     found = []
     often = np.flatnonzero(far.sum(0) >= max(0.03 * rate, 2))
     for n, a in enumerate(often):
@@ -77,7 +75,7 @@ def residual_exchanges(
                     first -= 1
                 while last + 1 < len(better) and better[last + 1]:
                     last += 1
-                found.append((int(a), int(b), first, last))
+                found.append(Exchange(int(a), int(b), first, last))
     return found
 
 
@@ -92,13 +90,13 @@ def _stretches(mask: np.ndarray, rate: float, shortest: float) -> list[tuple[int
     return [(a, b) for a, b in runs if b - a + 1 >= shortest * rate]
 
 
-def residual_faults(points: np.ndarray, predicted: np.ndarray, rate: float, taken: np.ndarray) -> list[Fault]:
-    """Markers left behind, spikes and flips, on frames that are not ``taken (frames, markers)`` by other faults.
+def residual_faults(points: np.ndarray, predicted: np.ndarray, rate: float) -> list[Fault]:
+    """Markers left behind, spikes and flips.
 
     ``points``, ``predicted (frames, markers, 3)``: where markers were seen, and where the figure expects them, metres.
     """
     off = np.linalg.norm(points - predicted, axis=-1)
-    far = far_off(off) & ~taken
+    far = far_off(off)
     jumped = jumps(points, rate)
     found = []
     for marker in np.flatnonzero(far.any(0)):
@@ -113,7 +111,7 @@ def residual_faults(points: np.ndarray, predicted: np.ndarray, rate: float, take
             if first > 0 and not jumped[ends, marker].any():
                 continue
             found.append(Fault(SPIKE if short else FLIP, int(marker), first, last))
-    return _merged(found, points, rate)
+    return _merged(found)
 
 
 def _stood(way: np.ndarray, predicted: np.ndarray, first: int, last: int) -> tuple[int, int] | None:
@@ -145,7 +143,7 @@ def _around(off: np.ndarray, first: int, last: int) -> np.ndarray:
     return rest if np.isfinite(off[rest]).any() else ~rest
 
 
-def _merged(faults: list[Fault], points: np.ndarray, rate: float) -> list[Fault]:
+def _merged(faults: list[Fault]) -> list[Fault]:
     """Faults with what lies in one stretch of one kind told once."""
     kept: list[Fault] = []
     for fault in sorted(faults, key=lambda f: (f.marker, f.first)):

@@ -67,13 +67,12 @@ def fitted(
     width: float,
     last: bool = False,
     steps: int = 10,
-    stature_sigma: float = _STATURE,
-) -> tuple[Figure, Poses, float]:
-    """``(figure, poses, RMS of what is left in metres)``: lengths, places of markers and poses refined together.
+) -> tuple[Figure, Poses]:
+    """``(figure, poses)``: lengths, places of markers and poses refined together.
 
     ``points (markers, 3, frames)``, ``weights (markers, frames)``; ``sigma``, ``width``, ``last``: as in tracking.How.
     """
-    fit = _Fit(figure.structure, points, weights, prior, figure.stature, stature_sigma)
+    fit = _Fit(figure.structure, points, weights, prior, figure.stature)
     guards = Guards(figure.structure)
     damping = 1e-4
     state = (figure, poses)
@@ -91,9 +90,7 @@ def fitted(
             damping *= 10
             if damping > 1e4:
                 break
-    off = np.linalg.norm(points - predicted(state[0], *world(figure.structure, state[0].offsets, state[1])), axis=1)
-    good = (weights > 0) & (off < width)
-    return *state, float(np.sqrt(np.mean(off[good] ** 2))) if good.any() else 0.0
+    return state
 
 
 class _Fit:
@@ -104,11 +101,10 @@ class _Fit:
         weights: np.ndarray,
         prior: Prior,
         stature: float,
-        stature_sigma: float,
     ) -> None:
         self.structure, self.weights, self.prior = structure, weights, prior
         self.points = np.where(weights[:, None] > 0, points, 0.0)
-        self.guess, self.stature_sigma = stature, stature_sigma * stature
+        self.guess = stature
         self.free = structure.free
         self.size = 1 + len(self.free) + 3 * len(points)
         self._first = 1 + len(self.free)
@@ -149,7 +145,7 @@ class _Fit:
                     h[a, b] += x * y / sigma**2
             cost += (value / sigma) ** 2
 
-        add([(0, 1.0)], figure.stature - self.guess, self.stature_sigma)
+        add([(0, 1.0)], figure.stature - self.guess, _STATURE * self.guess)
         for i, (joint, axis) in enumerate(self.free):
             share = self.structure.shares[joint, axis]
             spread = self.structure.spread[i] * self.guess

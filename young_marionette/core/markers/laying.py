@@ -14,21 +14,22 @@ import numpy as np
 
 from .. import rotations as rot
 from . import seen as reduce
+from .belonging import assigned, looseness, mean_places, scores_of
 from .choosing import spread_frames, unlikeness
 from .figure import Figure
 from .fitting import fitted, prior_of
 from .guards import Guards
 from .posing import Poses, Sums, add_guards, gathered, stepped, world
-from .rows import crossed, products
-from .segments import BODY, Structure
+from .rows import crossed, products, rows_of
+from .segments import BALL, BODY, SIDES, Structure
 from .sites import broad
+from .surface import Surface, in_axes
 from .tracking import How, refined, settled, started, usual_pose
 
 _SEEN = 0.3  # the share of frames on which a marker must be seen to count at first
-_RIGID = 0.006  # metres that a marker moves in its own segment's axes
-_FLESH = 0.028  # metres that it is off the usual surface
-_LONELY = 2.0  # what speaks against being the only marker of a segment
 _YAWS = 8
+# How the figure is refined in turn with the assignment: sigma and width, metres.
+_FINER = ((0.05, 0.15), (0.03, 0.1), (0.02, 0.06), (0.012, 0.05), (0.008, 0.04), (0.006, 0.03))
 _GOOD = 0.5  # the cost of a layout that needs no rival
 # Postures to begin with: turns of joints (Euler angles in the orders of the segments, degrees; rotation vectors of ball joints).
 # With the share of the stature that the highest marker is over the lowest then.
@@ -57,37 +58,6 @@ class Layout:
     cost: float
 
 
-class Surface:
-    """The usual surface of a figure: flat capsules around its bones."""
-
-    def __init__(self, structure: Structure, offsets: np.ndarray, stature: float) -> None:
-        self.structure, self.stature = structure, stature
-        tips = structure.tip_shares * stature
-        for joint in range(len(structure)):
-            end = structure.next_joint(joint)
-            tips[joint] = offsets[end] if end != joint else tips[joint]
-        self.starts = np.array([s.start for s in structure.segments]) * stature
-        self.tips = tips - self.starts
-        tips = self.tips
-        self.square = np.maximum(np.sum(tips * tips, -1), 1e-9)
-        self.radius = np.array([s.radius for s in structure.segments]) * stature
-        self.taper = np.array([s.taper for s in structure.segments])
-        self.wide = np.array([s.wide for s in structure.segments]) * stature
-
-    def nearest(self, local: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """``(nearest points of the surfaces (..., joints, 3, n), distances from them (..., joints, n))`` of points in the joints' axes
-        ``(..., joints, 3, n)``; inside is negative."""
-        local = local - self.starts[..., None]
-        share = np.clip(np.einsum("...sif,si->...sf", local, self.tips) / self.square[:, None], 0, 1)
-        axis = share[..., None, :] * self.tips[..., None]
-        axis[..., 0, :] += np.clip(local[..., 0, :] - axis[..., 0, :], -self.wide[:, None], self.wide[:, None])
-        off = local - axis
-        far = np.sqrt(np.sum(off * off, -2))
-        radius = self.radius[:, None] * (1 - self.taper[:, None] * share)
-        near = axis + off * (radius / np.maximum(far, 1e-6))[..., None, :]
-        return near + self.starts[..., None], far - radius
-
-
 def lay(points: np.ndarray, stature: float, structure: Structure = BODY) -> Layout:
     """The best Layout of ``points (frames, markers, 3)`` (metres, Y up, NaN where not seen).
 
@@ -99,8 +69,7 @@ def lay(points: np.ndarray, stature: float, structure: Structure = BODY) -> Layo
         often = np.flatnonzero(seen.any(0))
     own = points[:, often]
     frames = spread_frames(own, 60)
-    rows = np.ascontiguousarray(np.moveaxis(own[frames], 0, -1))
-    there = np.isfinite(rows).all(1)
+    rows, there = rows_of(own[frames])
     loose = looseness(own)
     best = None
     for n, (figure, poses, at) in enumerate(_likeliest(rows, there, stature, structure)):
@@ -116,39 +85,19 @@ def lay(points: np.ndarray, stature: float, structure: Structure = BODY) -> Layo
     return replace(best, segments=segments, places=places, sure=sure)
 
 
-def looseness(points: np.ndarray) -> np.ndarray:
-    """How much the distances between markers change ``(markers, markers)``, in shares of what does not change; inf where that is not known."""
-    some = points[:: max(len(points) // 700, 1)]
-    count = some.shape[1]
-    loose = np.full((count, count), np.inf)
-    for marker in range(count):
-        apart = np.linalg.norm(some - some[:, [marker]], axis=-1)
-        both = np.isfinite(apart)
-        enough = both.sum(0) >= 20
-        middle = reduce.median(apart[:, enough], axis=0)
-        # A share of the frames may be faulty: the spread is of the rest.
-        loose[marker, enough] = 1.48 * reduce.median(np.abs(apart[:, enough] - middle), axis=0)
-        far = reduce.percentile(np.abs(apart[:, enough] - middle), 85, axis=0) / 1.44
-        loose[marker, enough] = np.maximum(loose[marker, enough], far)
-    np.fill_diagonal(loose, np.inf)
-    least = np.min(loose, axis=1)
-    noise = max(float(np.median(least[np.isfinite(least)])) if np.isfinite(least).any() else 0.001, 2e-4)
-    return loose / noise
-
-
 def _posture(structure: Structure, turns: dict[str, tuple[float, float, float]]) -> np.ndarray:
     q = usual_pose(structure)
     for joint, segment in enumerate(structure.segments):
-        side = next((s for s in ("left", "right") if segment.name.startswith(s)), "")
+        side = next((s for s in SIDES if segment.name.startswith(s)), "")
         angles = turns.get(segment.name.removeprefix(side))
         if not side or angles is None:
             continue
         mirror = np.array([1.0, 1.0, 1.0])
         if side == "right":
-            order = segment.order if segment.kind != "ball" else "XYZ"
+            order = segment.order if segment.kind != BALL else "XYZ"
             mirror = np.array([1.0 if axis == "X" else -1.0 for axis in order])
         radians = np.radians(np.array(angles) * mirror)
-        q[joint] = rot.from_vector(radians) if segment.kind == "ball" else rot.from_euler(segment.order, radians)
+        q[joint] = rot.from_vector(radians) if segment.kind == BALL else rot.from_euler(segment.order, radians)
     return q
 
 
@@ -177,11 +126,11 @@ def _beginnings(
         root[1] = low + offsets[0, 1] * (1.0 if upright >= 1.0 else 0.6)
         poses, cost = _laid(figure, surface, Poses(q, root), rows[..., at], seen[:, at])
         for n in np.argsort(cost)[:6]:
-            found.append((float(cost[n]), figure, poses.picked(np.array([n])), int(at[n]), float(yaw[n])))
+            found.append((float(cost[n]), figure, poses.picked(np.array([n])), int(at[n])))
     found.sort(key=lambda f: f[0])
     kept: list[tuple[Figure, Poses, int]] = []
     ways: list[np.ndarray] = []
-    for _, figure, poses, frame, _ in found:
+    for _, figure, poses, frame in found:
         # Where the figure faces, seen against those kept: one of each way is enough.
         ahead = np.append(rot.rotate(poses.q[0, :, 0], np.array([0, 0, 1.0]))[[0, 2]], frame)
         if not any(w[2] == frame and w[:2] @ ahead[:2] > 0.5 for w in ways):
@@ -202,7 +151,7 @@ def _likeliest(
     for figure, pose, at in beginnings:
         frames = np.unique(np.append(some, at))
         start = int(np.searchsorted(frames, at))
-        figure, _ = _begun(figure, pose, at, rows, seen)
+        figure = _begun(figure, pose, at, rows, seen)
         clean, weights = np.where(seen[:, None], rows, 0.0)[..., frames], seen[:, frames] * 1.0
         poses = _followed(figure, pose, start, clean, weights, 6)
         _, cost = refined(figure, poses, clean, weights, How(0.04, 0.12, steps=2))
@@ -218,7 +167,7 @@ def _laid(
     points = np.where(seen[:, None], rows, 0.0)
     for spread in (0.16, 0.12, 0.1, 0.08, 0.07, 0.06, 0.05, 0.045, 0.04, 0.035, 0.03, 0.03, 0.03):
         turns, places = world(figure.structure, figure.offsets, poses)
-        surfaces, far = _against(surface, turns, places, points)
+        surfaces, far = surface.against(turns, places, points)
         share = np.exp(-0.5 * (far / spread) ** 2)
         share = share / np.maximum(share.sum(1, keepdims=True), 1e-12) * seen[:, None]
         share = share + _wanted(surface.structure, far, seen, spread)
@@ -232,7 +181,7 @@ def _laid(
         size = np.maximum(np.abs(step[:-1]).max((0, 1)) / 0.4, np.abs(step[-1]).max(0) / 0.2)
         poses = stepped(poses, step / np.maximum(size, 1))
     turns, places = world(figure.structure, figure.offsets, poses)
-    _, far = _against(surface, turns, places, points)
+    _, far = surface.against(turns, places, points)
     far = np.abs(far)
     nearest = far.min(1)
     count = np.maximum(seen.sum(0), 1)
@@ -258,15 +207,6 @@ def _wanted(structure: Structure, far: np.ndarray, seen: np.ndarray, spread: flo
     return share
 
 
-def _against(
-    surface: Surface, turns: np.ndarray, places: np.ndarray, points: np.ndarray
-) -> tuple[np.ndarray, np.ndarray]:
-    """``(nearest surface points in the world (markers, joints, 3, frames), distances (markers, joints, frames))``."""
-    local = np.einsum("skif,mskf->msif", turns, points[:, None] - places)
-    near, far = surface.nearest(local)
-    return places + np.einsum("sikf,mskf->msif", turns, near), far
-
-
 def _sums(there: np.ndarray, points: np.ndarray, weights: np.ndarray, about: np.ndarray) -> Sums:
     """Sums over markers in shares: ``there (markers, joints, 3, frames)``, ``weights (markers, joints, frames)``."""
     arms = there - about
@@ -281,62 +221,36 @@ def _sums(there: np.ndarray, points: np.ndarray, weights: np.ndarray, about: np.
     )
 
 
-def _begun(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndarray) -> tuple[Figure, np.ndarray]:
+def _begun(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndarray) -> Figure:
     """The figure with the markers as one frame's pose has them near its surface."""
     surface = Surface(figure.structure, figure.offsets, figure.stature)
     turns, places = world(figure.structure, figure.offsets, pose)
     point = reduce.mean(np.where(seen[:, None], rows, np.nan), axis=-1)
-    point = np.where(seen[:, None, at], rows[..., at], point)
-    _, far = _against(surface, turns, places, point[..., None])
+    point = np.where(seen[:, None, at], rows[..., at], point)[..., None]
+    _, far = surface.against(turns, places, point)
     segments = np.abs(far[..., 0]).argmin(1)
-    local = np.einsum("skif,mskf->msif", turns, point[:, None, :, None] - places)[..., 0]
-    labels = tuple(map(str, range(len(rows))))
-    return replace(figure, labels=labels, segments=segments, places=local[np.arange(len(rows)), segments]), segments
+    local = in_axes(turns, places, point)[np.arange(len(rows)), segments, :, 0]
+    return replace(figure, labels=tuple(map(str, range(len(rows)))), segments=segments, places=local)
 
 
 def _by_motion(figure: Figure, pose: Poses, at: int, rows: np.ndarray, seen: np.ndarray, loose: np.ndarray) -> Layout:
     """The Layout that goes on from one frame's pose: assignment, figure and poses in turn."""
     structure = figure.structure
     clean, weights = np.where(seen[:, None], rows, 0.0), seen * 1.0
-    figure, segments = _begun(figure, pose, at, rows, seen)
+    figure = _begun(figure, pose, at, rows, seen)
     poses = _followed(figure, pose, at, clean, weights)
-    for turn in range(6):
-        segments, _ = _assigned(_scores(figure, poses, clean, seen), loose, structure)
+    for turn, fine in enumerate(_FINER):
+        segments, _ = assigned(scores_of(figure, poses, clean, seen), loose, structure)
         place, sigma = (np.array(of) for of in zip(*(broad(structure.segments[s]) for s in segments)))
         prior = prior_of(structure, segments, place, sigma, figure.stature)
-        local = _mean_places(figure, poses, clean, seen, segments)
+        local = mean_places(figure, poses, clean, seen, segments)
         figure = replace(figure, segments=segments, places=local)
-        fine = ((0.05, 0.15), (0.03, 0.1), (0.02, 0.06), (0.012, 0.05), (0.008, 0.04), (0.006, 0.03))[turn]
-        figure, poses, _ = fitted(figure, poses, clean, weights, prior, *fine, steps=3)
+        figure, poses = fitted(figure, poses, clean, weights, prior, *fine, steps=3)
         poses = settled(figure, poses, clean, weights, How(*fine, steps=4), (1,) if turn < 4 else ())
     _, each = refined(figure, poses, clean, weights, How(0.01, 0.04, last=True, steps=2))
-    segments, sure = _assigned(_scores(figure, poses, clean, seen), loose, structure)
-    places = _mean_places(figure, poses, clean, seen, segments)
+    segments, sure = assigned(scores_of(figure, poses, clean, seen), loose, structure)
+    places = mean_places(figure, poses, clean, seen, segments)
     return Layout(segments, places, sure, figure, float(np.mean(each)) / max(len(rows), 1))
-
-
-def _assigned(scores: np.ndarray, loose: np.ndarray, structure: Structure) -> tuple[np.ndarray, np.ndarray]:
-    """``(segments, how sure)``: by the scores, and by which other markers each keeps its distances to."""
-    segments = scores.argmin(1)
-    total = scores
-    # Hands, feet and shoulders often carry a single marker.
-    lonely = np.array([0.3 if n.endswith(("Hand", "Foot", "Shoulder", "Toes")) else _LONELY for n in structure.names])
-    for _ in range(6):
-        apart = np.tile(lonely, (len(scores), 1))
-        for segment in range(scores.shape[1]):
-            of = np.flatnonzero(segments == segment)
-            if len(of):
-                nearest = np.sort(np.where(of[None] == np.arange(len(scores))[:, None], np.inf, loose[:, of]), axis=1)
-                known = np.isfinite(nearest[:, 0])
-                best = nearest[:, : min(2, max(len(of) - 1, 1))]
-                mean = np.mean(np.where(np.isfinite(best), best, nearest[:, :1]), axis=1)
-                apart[known, segment] = np.minimum(np.maximum(mean[known] - 1.5, 0) ** 2 * 0.35, 30.0)
-        total = scores + apart
-        then = total.argmin(1)
-        if (then == segments).all():
-            break
-        segments = then
-    return segments, _sure(total)
 
 
 def _followed(figure: Figure, pose: Poses, at: int, rows: np.ndarray, weights: np.ndarray, steps: int = 8) -> Poses:
@@ -359,65 +273,3 @@ def _followed(figure: Figure, pose: Poses, at: int, rows: np.ndarray, weights: n
         poses.put(rest[batch], made)
         solved[rest[batch]] = True
     return settled(figure, poses, rows, weights, How(0.04, 0.2, steps=5), (1, 2))
-
-
-def _in_axes(figure: Figure, poses: Poses, rows: np.ndarray) -> np.ndarray:
-    turns, places = world(figure.structure, figure.offsets, poses)
-    return np.einsum("skif,mskf->msif", turns, rows[:, None] - places)
-
-
-def _scores(figure: Figure, poses: Poses, rows: np.ndarray, seen: np.ndarray) -> np.ndarray:
-    """How badly each marker goes with each segment ``(markers, joints)``: it moves in its axes, or is far from its surface."""
-    local = _in_axes(figure, poses, rows)
-    masked = np.where(seen[:, None, None], local, np.nan)
-    middle = reduce.median(masked, axis=-1)
-    loose = np.sqrt(reduce.median(np.sum((masked - middle[..., None]) ** 2, 2), -1))
-    # Of usual lengths: a chest that was stretched over the head's markers would keep them.
-    surface = Surface(figure.structure, figure.structure.shares * figure.stature, figure.stature)
-    _, far = surface.nearest(middle[..., None])
-    far = far[..., 0]
-    own = np.minimum((loose / _RIGID) ** 2, 400) * 0.4 + np.minimum((far / _FLESH) ** 2, 400) * 0.5
-    scores: np.ndarray = own + _rare(figure.structure) + _near_joint(surface, middle)
-    return scores
-
-
-def _near_joint(surface: Surface, local: np.ndarray) -> np.ndarray:
-    """What speaks against the segment below a joint, of markers at the joint: those of knees, elbows, wrists and ankles go with the
-    bone above by custom ``(markers, joints)``."""
-    structure = surface.structure
-    against = np.zeros(local.shape[:2])
-    for joint, segment in enumerate(structure.segments):
-        if segment.name.endswith(("LowerArm", "Hand", "LowerLeg", "UpperArm", "Toes")):
-            along = local[:, joint] @ surface.tips[joint] / surface.square[joint]
-            against[:, joint] = 3.0 * np.clip(1 - along / 0.22, 0, 1)
-        if segment.name.endswith("Shoulder"):
-            along = local[:, joint] @ surface.tips[joint] / surface.square[joint]
-            against[:, joint] = 3.0 * np.clip(2 - along / 0.3, 0, 1)
-        if segment.name.endswith("Foot"):
-            # A foot's own markers are below the ankle.
-            above = local[:, joint, 1] / (0.04 * abs(surface.square[joint]) ** 0.5 / 0.09 + 1e-9)
-            against[:, joint] = 3.0 * np.clip(0.6 + above, 0, 1)
-        if segment.name == "chest":
-            # What is far out at the height of the collarbones goes with these.
-            out = np.abs(local[:, joint, 0]) / (0.085 * surface.stature)
-            high = local[:, joint, 1] / (0.1 * surface.stature)
-            against[:, joint] = 3.0 * np.clip((out - 0.75) * 4, 0, 1) * np.clip((high - 0.8) * 5, 0, 1)
-    return against
-
-
-def _rare(structure: Structure) -> np.ndarray:
-    """What speaks against segments that seldom have markers of their own ``(joints,)``."""
-    less = {"neck": 3.0, "spine": 2.5, "Toes": 2.0}
-    return np.array([next((v for k, v in less.items() if name.endswith(k)), 0.0) for name in structure.names])
-
-
-def _sure(scores: np.ndarray) -> np.ndarray:
-    two = np.sort(scores, axis=1)[:, :2]
-    sure: np.ndarray = 1 - np.exp(-np.clip(two[:, 1] - two[:, 0], 0, None) / 2)
-    return sure
-
-
-def _mean_places(figure: Figure, poses: Poses, rows: np.ndarray, seen: np.ndarray, segments: np.ndarray) -> np.ndarray:
-    local = _in_axes(figure, poses, rows)[np.arange(len(rows)), segments]
-    places: np.ndarray = reduce.median(np.where(seen[:, None], local, np.nan), axis=-1)
-    return places

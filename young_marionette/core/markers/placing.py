@@ -13,6 +13,7 @@ from ..findings import DECLARED, MANUAL, Fact, finding
 from ..units import UNITS, name_of
 from . import seen as reduce
 from .recording import Recording
+from .segments import STATURE
 from .sites import read_labels
 
 _UPRIGHT = 1.55  # metres that markers of a standing performer reach over the lowest, as a rule
@@ -233,3 +234,16 @@ def used_range(recording: Recording, metres_per_unit: float = 1.0) -> tuple[int,
     margin = round(_MARGIN * recording.rate)
     first, last = max(int(busy[0]) - margin, 0), min(int(busy[-1]) + reach + margin, recording.frames - 1)
     return first, last
+
+
+def stature_of(points: np.ndarray) -> float:
+    """A guess of the performer's stature (metres) from how high markers are over the lowest ones, where they stand the tallest."""
+    points = points[:: max(len(points) // 400, 1)]
+    seen = np.isfinite(points).all(-1)
+    if not seen.any():
+        return STATURE
+    heights = np.where(seen, points[..., 1], np.nan)
+    tall = reduce.percentile(heights, 97, axis=1) - reduce.percentile(heights, 3, axis=1)
+    tall = tall[np.isfinite(tall)]
+    guess = float(np.percentile(tall, 95)) * 1.06 + 0.02 if len(tall) else STATURE
+    return guess if 0.5 < guess < 2.6 else STATURE

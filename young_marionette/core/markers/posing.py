@@ -50,6 +50,16 @@ class Aims:
     pull: np.ndarray
     root_pull: np.ndarray
 
+    def off(self, poses: Poses) -> tuple[np.ndarray, np.ndarray]:
+        """How far poses are from them: ``(turns (joints, 3, frames), ways of the root (3, frames))``."""
+        back = poses.q * np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
+        return to_vectors(products(back, self.poses.q)), self.poses.root - poses.root
+
+    def cost(self, off: np.ndarray, away: np.ndarray) -> np.ndarray:
+        """What being so far off costs on each frame ``(frames,)``."""
+        cost: np.ndarray = self.root_pull * np.sum(away * away, 0) + np.sum(self.pull[:, None] * off * off, (0, 1))
+        return cost
+
     def picked(self, frames: np.ndarray | slice) -> Aims:
         """Some of the frames."""
         return Aims(self.poses.picked(frames), self.pull[:, frames], self.root_pull[frames])
@@ -219,15 +229,14 @@ def add_guards(guards: Guards, q: np.ndarray, into: Normal, weight: float = 1.0)
 
 def add_aims(aims: Aims, poses: Poses, into: Normal) -> np.ndarray:
     """Add a weak pull towards given poses, in place; returns what it costs on each frame ``(frames,)``."""
-    back = poses.q * np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
-    off, away = to_vectors(products(back, aims.poses.q)), aims.poses.root - poses.root
+    off, away = aims.off(poses)
     for i in range(3):
         for joint in range(len(off)):
             into.blocks[joint][0, i, i] += aims.pull[joint]
         into.blocks[-1][0, i, i] += aims.root_pull
     into.gradient[:-1] += aims.pull[:, None] * off
     into.gradient[-1] += aims.root_pull * away
-    return aims.root_pull * np.sum(away * away, 0) + np.sum(aims.pull[:, None] * off * off, (0, 1))
+    return aims.cost(off, away)
 
 
 def stepped(poses: Poses, step: np.ndarray) -> Poses:

@@ -4,18 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from .. import rotations as rot
+
 
 def matrices(q: np.ndarray) -> np.ndarray:
     """Rotation matrices ``(..., 3, 3, frames)`` of unit quaternions ``(..., 4, frames)``."""
-    x, y, z, w = (q[..., i, :] for i in range(4))
-    m = np.empty((*q.shape[:-2], 3, 3, q.shape[-1]))
-    xx, yy, zz = x * x, y * y, z * z
-    xy, xz, yz, wx, wy, wz = x * y, x * z, y * z, w * x, w * y, w * z
-    m[..., 0, 0, :], m[..., 1, 1, :], m[..., 2, 2, :] = 1 - 2 * (yy + zz), 1 - 2 * (xx + zz), 1 - 2 * (xx + yy)
-    m[..., 0, 1, :], m[..., 1, 0, :] = 2 * (xy - wz), 2 * (xy + wz)
-    m[..., 0, 2, :], m[..., 2, 0, :] = 2 * (xz + wy), 2 * (xz - wy)
-    m[..., 1, 2, :], m[..., 2, 1, :] = 2 * (yz - wx), 2 * (yz + wx)
-    return m
+    return np.moveaxis(rot.to_matrix(np.moveaxis(q, -2, -1)), -3, -1)
 
 
 def cross_matrices(v: np.ndarray) -> np.ndarray:
@@ -47,37 +41,25 @@ def symmetric_inverse(m: np.ndarray) -> np.ndarray:
 
 def to_vectors(q: np.ndarray) -> np.ndarray:
     """Rotation vectors ``(..., 3, frames)`` of quaternions ``(..., 4, frames)``, with angles of at most pi."""
-    q = np.where(q[..., 3:, :] < 0, -q, q)
-    size = np.sqrt(np.sum(q[..., :3, :] ** 2, axis=-2, keepdims=True))
-    angle = 2 * np.arctan2(size, q[..., 3:, :])
-    share = np.where(size > 1e-9, angle / np.maximum(size, 1e-12), 2.0)
-    vectors: np.ndarray = q[..., :3, :] * share
-    return vectors
+    return np.moveaxis(rot.to_vector(np.moveaxis(q, -2, -1)), -1, -2)
 
 
 def from_vectors(v: np.ndarray) -> np.ndarray:
     """Quaternions ``(..., 4, frames)`` of rotation vectors ``(..., 3, frames)``."""
-    angle = np.sqrt(np.sum(v * v, axis=-2, keepdims=True))
-    share = np.where(angle > 1e-9, np.sin(angle / 2) / np.maximum(angle, 1e-12), 0.5)
-    return np.concatenate([v * share, np.cos(angle / 2)], axis=-2)
+    return np.ascontiguousarray(np.moveaxis(rot.from_vector(np.moveaxis(v, -2, -1)), -1, -2))
 
 
 def products(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Hamilton products of ``(..., 4, frames)``: first ``b``, then ``a``."""
-    ax, ay, az, aw = (a[..., i, :] for i in range(4))
-    bx, by, bz, bw = (b[..., i, :] for i in range(4))
-    return np.stack(
-        [
-            aw * bx + ax * bw + ay * bz - az * by,
-            aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw,
-            aw * bw - ax * bx - ay * by - az * bz,
-        ],
-        axis=-2,
-    )
+    return np.moveaxis(rot.product_rows(np.moveaxis(a, -2, 0), np.moveaxis(b, -2, 0)), 0, -2)
 
 
 def normalised(q: np.ndarray) -> np.ndarray:
     """Quaternions ``(..., 4, frames)`` of length one."""
-    unit: np.ndarray = q / np.sqrt(np.sum(q * q, axis=-2, keepdims=True))
-    return unit
+    return np.moveaxis(rot.normalise(np.moveaxis(q, -2, -1)), -1, -2)
+
+
+def rows_of(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """``(points (markers, 3, frames), seen (markers, frames))`` of ``points (frames, markers, 3)``."""
+    rows = np.ascontiguousarray(np.moveaxis(points, 0, -1))
+    return rows, np.isfinite(rows).all(1)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..humanoid.vocabulary import LEFT, spoken, vocabulary
+from ..humanoid.vocabulary import LEFT, Vocabulary, spoken, vocabulary
 from ..humanoid.words import parts_of, shared_prefix, side_of
 from .segments import BODY, Segment, Structure
 
@@ -230,12 +230,12 @@ def _site(label: str) -> tuple[Site | None, str | None]:
     return None, None
 
 
-def _worded(said: tuple[str, ...], words: object) -> Site | None:
+def _worded(said: tuple[str, ...], words: Vocabulary) -> Site | None:
     known = set(said)
     for key, site in WORDS.items():
         if known.issuperset(key):
             return _moved(site, known)
-    weights = parts_of(said, words)  # type: ignore[arg-type]
+    weights = parts_of(said, words)
     parts = [p for p in sorted(weights, key=lambda p: -weights[p]) if p in _OF_PART]
     if not parts:
         return None

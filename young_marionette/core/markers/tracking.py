@@ -21,13 +21,12 @@ _MOST_MOVE = 0.3  # metres
 @dataclass(frozen=True)
 class How:
     """How poses are refined. ``sigma``: how far off a good marker is, metres; ``width``: where its weight begins to fall (Huber), or
-    ends (Tukey, ``last``). ``guard``: the weight of what is usual of joints."""
+    ends (Tukey, ``last``)."""
 
     sigma: float
     width: float
     last: bool = False
     steps: int = 8
-    guard: float = 1.0
 
 
 def refined(
@@ -106,21 +105,16 @@ class _Refining:
         turns, places, there, robust, cost = self._losses(poses, frames)
         weights = self.weights[:, frames] * robust / self.how.sigma**2
         system = equations(self.figure, turns, places, self.points[..., frames], weights, there)
-        cost = cost + add_guards(self.guards, poses.q, system, self.how.guard)
+        cost = cost + add_guards(self.guards, poses.q, system)
         if self.aims is not None:
             cost = cost + add_aims(self.aims.picked(frames), poses, system)
         return cost, system
 
     def _cost(self, poses: Poses, frames: np.ndarray) -> np.ndarray:
-        cost: np.ndarray = self._losses(poses, frames)[-1] + self.how.guard * self.guards.terms(poses.q)[-1]
+        cost: np.ndarray = self._losses(poses, frames)[-1] + self.guards.terms(poses.q)[-1]
         if self.aims is not None:
             aims = self.aims.picked(frames)
-            nothing = Normal(
-                self.figure.structure,
-                [np.zeros((1, 3, 3, len(frames)))] * (len(poses.q) + 1),
-                np.zeros((len(poses.q) + 1, 3, len(frames))),
-            )
-            cost = cost + add_aims(aims, poses, nothing)
+            cost = cost + aims.cost(*aims.off(poses))
         return cost
 
 
@@ -166,15 +160,13 @@ def started(figure: Figure, points: np.ndarray, weights: np.ndarray) -> Poses:
 
 def nearest_true(mask: np.ndarray) -> np.ndarray:
     """For every frame the nearest one where ``mask (frames,)`` holds (at least one has to)."""
-    return nearest_of(np.flatnonzero(mask), np.arange(len(mask)))[1]
-
-
-def nearest_of(known: np.ndarray, frames: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """For each of ``frames`` the nearest of the sorted numbers ``known``: ``(which of them, its number)``."""
+    known, frames = np.flatnonzero(mask), np.arange(len(mask))
     after = np.clip(np.searchsorted(known, frames), 0, len(known) - 1)
     before = np.clip(after - 1, 0, None)
-    which = np.where(np.abs(known[before] - frames) <= np.abs(known[after] - frames), before, after)
-    return which, known[which]
+    nearest: np.ndarray = np.where(
+        np.abs(known[before] - frames) <= np.abs(known[after] - frames), known[before], known[after]
+    )
+    return nearest
 
 
 def annealed(figure: Figure, points: np.ndarray, weights: np.ndarray) -> Poses:

@@ -158,7 +158,9 @@ def jumps(points: np.ndarray, rate: float) -> np.ndarray:
     return jumped
 
 
-def believable(points: np.ndarray, rate: float) -> np.ndarray:
-    """``points (frames, markers, 3)`` with markers that change places put back, and NaN where they spike or are left behind."""
-    points = exchanged(points, exchanges(points, rate))
-    return np.where((spikes(points, rate) | left(points, rate))[..., None], np.nan, points)
+def believable(points: np.ndarray, rate: float) -> tuple[np.ndarray, list[Exchange]]:
+    """``(points, exchanges)``: ``points (frames, markers, 3)`` with markers that change places put back, and NaN where they spike or
+    are left behind."""
+    swaps = exchanges(points, rate)
+    points = exchanged(points, swaps)
+    return np.where((spikes(points, rate) | left(points, rate))[..., None], np.nan, points), swaps

@@ -13,9 +13,10 @@ from ...core.evaluator import EVALUATOR
 from ...core.figure.declared import Declared
 from ...core.findings import Fact, Finding
 from ...core.markers.assigning import Laid, assign, by_hand
+from ...core.markers.following import Progress
 from ...core.markers.placing import Place, Placed, place
 from ...core.markers.segments import BODY, Structure, structure_with
-from ...core.markers.solving import Progress, Solution, solve
+from ...core.markers.solving import Solution, solve
 from ...core.names import free_name
 from ...core.resample import resample
 from ..entry import CLIP, Entry, new_id

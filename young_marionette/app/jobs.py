@@ -118,10 +118,9 @@ def files_under(paths):
 
     What only goes with a file (buffers, textures) is left out where other files are there.
     """
-    from ..formats.registry import MARKERS, READABLE
+    from ..formats.registry import ENDINGS
 
-    # A table is a recording where somebody chooses it; in a folder it may be anything.
-    wanted, files = {*READABLE, *MARKERS} - {".csv"}, []
+    wanted, files = {name for name, ending in ENDINGS.items() if ending.in_folders}, []
     for path in map(Path, paths):
         files += (
             sorted(p for p in path.rglob("*") if p.suffix.lower() in wanted and p.is_file())

@@ -10,9 +10,9 @@ import numpy as np
 from ..core import rotations as rot
 from ..core.errors import InputError
 from ..core.figure.placement import axis_vector
-from ..core.markers.faults import GAP
+from ..core.markers.faults import GAP, usual_distance
 from ..core.units import METRES, UNITS
-from ..project.markers.entry import take_of, worst
+from ..project.markers.entry import take_of
 from ..project.markers.showing import unknown_segments
 from ..wording.facts import fact_words
 from ..wording.findings import counted, finding_words
@@ -96,7 +96,7 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
     """What a solved recording tells, as plain data: metres, frames from 0 of the whole recording."""
     labels, first = entry.recording.labels, entry.span[0]
     structure, figure = solution.figure.structure, solution.figure
-    usual = worst(solution)
+    usual = usual_distance(solution.off)
     with np.errstate(all="ignore"):
         rms = np.sqrt(np.nanmean(solution.off**2, axis=0))
     own = {labels[m]: n for n, m in enumerate(solution.on)}

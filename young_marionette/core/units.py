@@ -26,10 +26,16 @@ METRES = {unit.short: unit.metres for unit in UNITS}
 INCH = METRES["in"]
 
 
+def unit_of(metres: float) -> Unit | None:
+    """The unit of so many metres, or None."""
+    return next((u for u in UNITS if abs(u.metres / metres - 1) < 1e-6), None)
+
+
 def name_of(metres: float) -> str:
     """The name of the unit of so many metres, or what it measures.
 
     >>> name_of(0.01), name_of(0.5)
     ('centimetre', 'unit of 0.5 m')
     """
-    return next((u.name for u in UNITS if abs(u.metres / metres - 1) < 1e-6), f"unit of {metres:.3g} m")
+    unit = unit_of(metres)
+    return unit.name if unit is not None else f"unit of {metres:.3g} m"

@@ -33,6 +33,7 @@ class Ending:
     rig: bool = True  # a rig's own file can be written again; else it rests in a pose of its own, and tells VRM bones
     written: bool = True
     markers: bool = False  # recordings of markers, and no skeletons
+    in_folders: bool = True  # one that lies in a folder is what it seems to be; else it has to be named
 
 
 @dataclass(frozen=True)
@@ -56,8 +57,8 @@ class Format:
 
     @property
     def written(self) -> bool:
-        """Whether any of the endings is written."""
-        return any(ending.written for ending in self.endings.values())
+        """Whether clips are written as any of the endings."""
+        return any(ending.written and not ending.markers for ending in self.endings.values())
 
     @property
     def layout(self) -> Any:
@@ -111,15 +112,20 @@ FORMATS = (
         is_asf_or_amc,
         {".amc": Ending("ASF/AMC", written=False), ".asf": Ending("ASF/AMC", written=False)},
     ),
-    Format("C3D", "c3d", is_c3d, {".c3d": Ending("C3D, markers", markers=True, written=False)}),
-    Format("TRC", "markers.trc", is_trc, {".trc": Ending("TRC, markers", markers=True, written=False)}, text=True),
-    Format("CSV", "markers.csv_table", is_marker_table, {".csv": Ending("CSV, markers", markers=True, written=False)}),
+    Format("C3D", "c3d", is_c3d, {".c3d": Ending("C3D, markers", markers=True)}),
+    Format("TRC", "markers.trc", is_trc, {".trc": Ending("TRC, markers", markers=True)}, text=True),
+    Format(
+        "CSV",
+        "markers.csv_table",
+        is_marker_table,
+        {".csv": Ending("CSV, markers", markers=True, written=False, in_folders=False)},
+    ),
 )
 ENDINGS = {name: ending for kind in FORMATS for name, ending in kind.endings.items()}
 READABLE = tuple(name for name, ending in ENDINGS.items() if not ending.markers)
 MARKERS = tuple(name for name, ending in ENDINGS.items() if ending.markers)
-_MARKERS_WRITTEN = {".c3d": "C3D", ".trc": "TRC"}
-WRITABLE = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if ending.written}
+_WRITTEN = {e: kind for kind in FORMATS for e, ending in kind.endings.items() if ending.written}
+WRITABLE = {e: kind for e, kind in _WRITTEN.items() if e not in MARKERS}
 _KNOWN = "BVH, glTF, GLB, VRM, USD, ASF/AMC, C3D, TRC and tables of markers can be read"
 
 
@@ -200,8 +206,9 @@ def write_markers(
 ) -> None:
     """Write a recording as C3D or TRC, as the name's ending tells; see ``Format.encode_markers``. InputError where that can't be done."""
     path = Path(path)
-    name = _MARKERS_WRITTEN.get(path.suffix.lower())
-    if name is None:
-        raise InputError(f"{path.name} can't be written: markers are written as {' or '.join(_MARKERS_WRITTEN)}.")
+    kind = _WRITTEN.get(path.suffix.lower())
+    if kind is None or kind.written:
+        endings = " or ".join(e for e in _WRITTEN if e in MARKERS)
+        raise InputError(f"{path.name} can't be written: markers are written as {endings}.")
     check_free(path, overwrite)
-    write_together(next(k for k in FORMATS if k.name == name).encode_markers(path, recording, unit, up))
+    write_together(kind.encode_markers(path, recording, unit, up))

@@ -11,6 +11,7 @@ from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
 from ..core.findings import Finding, finding
+from ..core.markers.faults import usual_distance
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
 from ..core.transfer.deviation import FLOAT, SINK, SLIDE, TOUCHING
@@ -30,7 +31,6 @@ from .commands import (
 )
 from .deviation import known_deviation
 from .entry import CLIP
-from .markers.entry import worst
 from .markers.showing import unknown_segments
 from .pairing import are_unlike, unlike
 from .planting import clears, hands_of, plants
@@ -128,7 +128,7 @@ def _solved(entry: MarkerEntry, solution: Solution) -> Iterator[Snag]:
     if lost:
         yield Snag("gather", finding("segments unknown", name=entry.name, segments=lost), entry=entry.id)
     labels = entry.recording.labels
-    for n, metres in enumerate(worst(solution)):
+    for n, metres in enumerate(usual_distance(solution.off)):
         if metres > _LOOSE:
             label = labels[int(solution.on[n])]
             mend = AssignMarker(entry.id, label, None)

@@ -34,22 +34,18 @@ class Fault:
 
 
 def usual_distance(off: np.ndarray) -> np.ndarray:
-    """How far each marker usually is from where it is expected ``(markers,)``, metres; 0 for what is never seen."""
-    level = np.zeros(off.shape[1])
-    for marker in range(off.shape[1]):
-        seen = off[np.isfinite(off[:, marker]), marker]
-        if len(seen):
-            level[marker] = np.median(seen)
-    return level
+    """How far each marker usually is from where it is expected ``(markers,)``, metres; NaN for what is never seen."""
+    return np.asarray(reduce.median(off, axis=0))
 
 
 def far_off(off: np.ndarray) -> np.ndarray:
     """Where markers are further off than they ever should be ``(frames, markers)``; ``off``: distances, NaN where not seen."""
-    level = usual_distance(off)
+    level = np.nan_to_num(usual_distance(off))
     # A marker that is off most of the time has no usual distance of its own.
     level = np.minimum(level, 3 * np.median(level[level > 0]) if (level > 0).any() else 0.0)
     with np.errstate(invalid="ignore"):
-        return off > np.maximum(_FAR, _TIMES * level)  # type: ignore[no-any-return]
+        far: np.ndarray = off > np.maximum(_FAR, _TIMES * level)
+    return far
 
 
 def residual_exchanges(points: np.ndarray, predicted: np.ndarray, rate: float) -> list[Exchange]:

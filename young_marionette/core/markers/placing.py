@@ -54,9 +54,7 @@ class Place:
 
     def placed(self, recording: Recording) -> Recording:
         """The recording in our world: metres, Y up."""
-        points = rot.rotate(self.turn, recording.points * self.metres_per_unit) + self.move
-        residuals = None if recording.residuals is None else recording.residuals * self.metres_per_unit
-        return replace(recording, points=points, residuals=residuals)
+        return recording.moved(self.metres_per_unit, self.turn, self.move)
 
 
 def place(recording: Recording, declared: Declared = Declared(), chosen: Placed = Placed()) -> Place:

@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from .. import rotations as rot
 from ..skeleton import Filled
 
 
@@ -75,6 +76,11 @@ class Recording:
         digest = hashlib.sha256("\n".join([repr(self.rate), *self.labels]).encode("utf-8", "surrogatepass"))
         digest.update(np.ascontiguousarray(self.points).view(np.uint8).data)
         return digest.hexdigest()
+
+    def moved(self, scale: float, turn: np.ndarray, way: np.ndarray | None = None) -> Recording:
+        """In another world: scaled, then turned by a quaternion ``(4,)``, then moved by ``way (3,)``."""
+        points = rot.rotate(turn, self.points * scale) + (0.0 if way is None else way)
+        return replace(self, points=points, residuals=None if self.residuals is None else self.residuals * scale)
 
     def cut(self, first: int, last: int) -> Recording:
         """The frames ``first`` to ``last``, both included, counted from 0."""

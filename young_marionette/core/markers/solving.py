@@ -210,7 +210,7 @@ def _faulty(
 
 def _put_right(recording: Recording, laid: Laid, solution: Solution, first: bool) -> tuple[Laid, list[Fault]]:
     """Markers on wrong segments, put where they keep their place; those on none that do so somewhere are taken in, the first time."""
-    level = fault_kinds.usual_distance(solution.off)
+    level = np.nan_to_num(fault_kinds.usual_distance(solution.off))
     high = level > max(_WRONG, 6 * float(np.median(level)))
     structure = solution.figure.structure
     asked = [int(m) for n, m in enumerate(solution.on) if high[n] and laid.why[m] != BY_HAND]

@@ -5,8 +5,8 @@ from __future__ import annotations
 import importlib.util
 import json
 import os
-import struct
 import subprocess
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -57,24 +57,19 @@ def read(path: Path) -> SourceFile:
 def _asked(label: str, file: int) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
     """What the process tells of the file at a descriptor; InputError where it can't, or ends."""
     answer = os.memfd_create("c3d")
+    process = start(f"{__package__}.worker", [file, answer], _SETTINGS)
     try:
-        process = start(f"{__package__}.worker", [file, answer], _SETTINGS)
-        try:
-            process.wait(_WAIT)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-        data = os.pread(answer, os.fstat(answer).st_size, 0)
-    finally:
-        os.close(answer)
-    if len(data) < 8:
-        raise InputError(f"{label} is damaged: it can't be read as a C3D file.")
-    length = struct.unpack_from("<Q", data)[0]
-    told = json.loads(data[8 : 8 + length])
+        process.wait(_WAIT)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+    try:
+        os.lseek(answer, 0, os.SEEK_SET)  # both processes share where they are in it
+        with os.fdopen(answer, "rb") as told_in, np.load(told_in) as arrays:
+            made = {name: arrays[name] for name in arrays.files}
+    except (OSError, ValueError, zipfile.BadZipFile, EOFError):
+        raise InputError(f"{label} is damaged: it can't be read as a C3D file.") from None
+    told: dict[str, Any] = json.loads(made.pop("told").tobytes())
     if "problem" in told:
         raise InputError(f"{label} can't be read as a C3D file: {told['problem'].rstrip('.')}.")
-    arrays, at = {}, 8 + length
-    for name, (kind, shape) in told["arrays"].items():
-        arrays[name] = np.frombuffer(data, kind, int(np.prod(shape)), at).reshape(shape)
-        at += arrays[name].nbytes
-    return told, arrays
+    return told, made

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -61,7 +62,8 @@ def _head(label: str, lines: list[str]) -> tuple[dict, int, int]:
     raise InputError(f"{label} has no line that begins with Frame# and Time, as a TRC file has.")
 
 
-def _splitter(line: str):  # type: ignore[no-untyped-def]
+def _splitter(line: str) -> Callable[[str], list[str]]:
+    """How lines like this one are cut into words."""
     if "\t" in line:
         return lambda text: [word.strip() for word in text.split("\t")]
     return lambda text: text.split()

@@ -6,8 +6,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.figure.declared import Declared
@@ -15,7 +13,7 @@ from ...core.findings import Fact, Finding
 from ...core.markers.assigning import Laid, assign, by_hand
 from ...core.markers.following import Progress
 from ...core.markers.placing import Place, Placed, place
-from ...core.markers.segments import BODY, Structure, structure_with
+from ...core.markers.segments import Structure, structure_with
 from ...core.markers.solving import Solution, solve
 from ...core.names import free_name
 from ...core.resample import resample
@@ -194,12 +192,3 @@ def take_of(entry: MarkerEntry, solution: Solution, fps: float | None = None, na
         clip = resample(clip, fps)
     declared = Declared(1.0, "+Y", tuple((n, n) for n in clip.skeleton.names))
     return Entry(new_id(), CLIP, clip.name, None, entry.format, clip.skeleton, clip, None, declared=declared)
-
-
-def worst(solution: Solution) -> np.ndarray:
-    """How far each marker that is on the figure usually is off ``(n,)``, metres."""
-    with np.errstate(all="ignore"):
-        return np.asarray(np.nanmedian(solution.off, axis=0))
-
-
-__all__ = ["BODY", "MARKERS", "LeftOut", "MarkerEntry", "marker_entries", "take_of", "worst"]

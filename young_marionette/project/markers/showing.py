@@ -10,12 +10,12 @@ import numpy as np
 from ...core.evaluator import EVALUATOR
 from ...core.markers.answering import answered
 from ...core.markers.assigning import NONE
-from ...core.markers.faults import GAP, STRAY
+from ...core.markers.faults import GAP, STRAY, usual_distance
 from ...core.markers.figure import Figure, usual_figure
 from ...core.markers.segments import STATURE
 from ...core.scene.dots import DOTS, ODD, chain, dots
 from ..lanes import Row
-from .entry import take_of, worst
+from .entry import take_of
 
 if TYPE_CHECKING:
     from collections.abc import Collection
@@ -155,7 +155,7 @@ def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow
             MarkerRow(label, chosen.get(label), NONE, 0.0, None, float(1 - recording.seen[:, m].mean()), ())
             for m, label in enumerate(recording.labels)
         ]
-    names, usual = solution.figure.structure.names, worst(solution)
+    names, usual = solution.figure.structure.names, usual_distance(solution.off)
     own = {int(m): n for n, m in enumerate(solution.on)}
     rows = []
     for m, label in enumerate(recording.labels):

@@ -2,6 +2,7 @@
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox
 
 from tests.app.harness import WindowCase
 from tests.support import show_folder
@@ -125,6 +126,41 @@ class Recordings(WindowCase):
         self.click(self.card.keep)
         self.assertIsNone(self.entry.figure)
 
+    def test_a_dot_then_a_bone_of_the_stage(self):
+        """The figure over the dots is faint, and can be clicked all the same."""
+        self.look()
+        self.session.choose_marker("quay:C7")
+        figure, stage = self.figures()["performer"], self.window.stage
+        names = self.session.solving.take(self.entry).skeleton.names
+        at, _ = project(stage._matrix(), figure.placed, *stage._size())
+        shin, foot = (at[names.index(name)] for name in ("leftLowerLeg", "leftFoot"))
+        # Where no dot is near: those come first.
+        way = [QPointF(*(shin + (foot - shin) * share)) for share in (0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8)]
+        clear = next(place for place in way if (found := stage.pick(place)) and found[0].kind == "performer")
+        self.click(stage, clear.toPoint())
+        self.assertEqual(dict(self.entry.labelling), {"quay:C7": "leftLowerLeg"})
+
+    def test_cancelled_and_begun_again(self):
+        self.look()
+        old = self.solution
+        self.session.do(PlaceRecording(self.entry.id, (("unit", 0.01),)))
+        self.until(lambda: self.session.solving.job is not None)
+        self.assertTrue(self.window.cancel.isVisible() and self.window.progress.isVisible())
+        self.click(self.window.cancel)
+        self.until(lambda: not self.session.solving.busy, 20)
+        self.spin(0.3)
+        self.assertFalse(self.session.solving.busy or self.window.cancel.isVisible() or self.card.make.isEnabled())
+        self.assertIn("Not solved again.", self.card.told.text())
+        self.assertIs(self.solution, old)
+        self.assertEqual(self.unit_box().itemText(self.unit_box().count() - 1), "detected value")
+        self.click(self.card.again)
+        self.settled()
+        self.assertTrue(self.card.make.isEnabled() and not self.card.again.isVisible())
+        self.assertGreater(self.solution.figure.stature, 2 * old.figure.stature)
+
+    def unit_box(self):
+        return next(b for b in self.card.grid.findChildren(QComboBox) if "nit" in b.accessibleName() and b.isVisible())
+
     def test_what_can_not_be_solved_is_one_sentence(self):
         few = self.folder / "few.csv"
         few.write_text("LKNE_X,LKNE_Y,LKNE_Z\n" + "0.1,0.5,0.2\n" * 20)
@@ -133,3 +169,6 @@ class Recordings(WindowCase):
         self.assertEqual(len(self.state.recordings), 1)
         self.spin(0.3)
         self.assertFalse(self.session.solving.busy)
+        card = self.window.desks["gather"].recording
+        self.assertEqual((card.told.text(), card.make.isEnabled()), ("Not solved.", False))
+        self.assertTrue(card.again.isVisible())

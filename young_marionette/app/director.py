@@ -32,6 +32,7 @@ class Director:
 
     def __init__(self, session):
         self.session = session
+        self._shown = None, None  # the dots of the moment, and what they are of
 
     @staticmethod
     def _bones_of(entry):
@@ -76,14 +77,16 @@ class Director:
         own = min(max(frame - first, 0), motion.frames - 1)
         figure = self._figure(PERFORMER, take, entry.name, *(pose or motion.at(own)))
         figure.chosen = ()
-        figure.ghost = session.dress != "bones"  # seen through: the dots are what is looked at
+        figure.faint = session.dress != "bones"  # the dots are what is looked at
         return [figure, *shown.figures]
 
     def _dots(self, entry):
         session = self.session
         solution = session.solving.solution(entry)
         key = entry, solution, session.frame, session.marker, session.trails
-        return EVALUATOR.of("dots", key, lambda: shown_dots(*key))
+        if self._shown[0] != key:
+            self._shown = key, shown_dots(*key)
+        return self._shown[1]
 
     def dot_label(self, kind, number):
         """The label of a dot on the stage."""
@@ -240,7 +243,7 @@ class Director:
         """Arcs of the angles left in the stance, and trails of hands and feet: ``(points, rgba)``."""
         session = self.session
         if session.solving.entry is not None:
-            return [(line, tint) for kind, line in self._dots(session.solving.entry).lines for tint in (_tint(kind),)]
+            return [(line, _tint(kind)) for kind, line in self._dots(session.solving.entry).lines]
         if session.step == "stance" and session.state.pairing is not None and not session.preview and len(figures) == 2:
             return self._arcs(figures)
         lines = (*self._props(figures), *self._root(figures), *self._marks(figures))

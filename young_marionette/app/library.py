@@ -33,6 +33,7 @@ from .stage.view import mark
 _KEY, _KIND = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 HEADING, STRINGING = "heading", "stringing"
 _POSES = 4
+_SHOWN = (CLIP, RIG, BAKED, MARKERS)  # what can be looked at on the stage
 ORDERS = {
     "As opened": None,
     "By name": lambda e: e.name.casefold(),
@@ -361,7 +362,7 @@ class Library(QWidget):
     def preview(self, index=QModelIndex()):
         """Show the chosen entry alone on the stage, and play it."""
         kind, key = self.current() if not index.isValid() else (index.data(_KIND), index.data(_KEY))
-        if kind in (CLIP, RIG, BAKED, MARKERS):
+        if kind in _SHOWN:
             self.session.go("gather")
             self.session.look_at(key)
             self.session.play(kind != RIG)
@@ -371,7 +372,7 @@ class Library(QWidget):
             self.use_current()
         elif event.key() == Qt.Key.Key_F2 and self.session.state.entry(self.current()[1]):
             self.ask_tags()
-        elif event.key() == Qt.Key.Key_Delete and self.current()[0] in (CLIP, RIG, BAKED, MARKERS):
+        elif event.key() == Qt.Key.Key_Delete and self.current()[0] in _SHOWN:
             self.session.do(Remove(self.current()[1]))
         else:
             super().keyPressEvent(event)
@@ -385,7 +386,7 @@ class Library(QWidget):
 
     def _menu(self, point):
         kind, key = self.current()
-        if kind not in (CLIP, RIG, BAKED, MARKERS):
+        if kind not in _SHOWN:
             return
         menu = QMenu(self)
         menu.addAction("Preview (double-click)", self.preview)

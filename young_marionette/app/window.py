@@ -194,7 +194,7 @@ class Window(QMainWindow):
         self.progress.setFixedWidth(160)
         self.progress.setTextVisible(False)
         self.progress.hide()
-        self.cancel = tool("close", "Cancel the running job", self.running.cancel)
+        self.cancel = tool("close", "Cancel the running job", self._cancel)
         self.cancel.hide()
         layout.addWidget(self.status, 1)
         layout.addWidget(self.progress)
@@ -236,7 +236,8 @@ class Window(QMainWindow):
         session.live.ready.connect(self.show_stage)
         session.passing.ready.connect(self.show_stage)
         session.solving.ready.connect(self.show_stage)
-        session.solving.progressed.connect(self._show_solving)
+        session.solving.progressed.connect(lambda share: self.progress.setValue(int(share * 100)))
+        session.solving.changed.connect(self._show_jobs)
         session.marker_chosen.connect(self.show_stage)
         session.bones_changed.connect(self.show_stage)
         session.pass_chosen.connect(self._on_pass)
@@ -525,13 +526,6 @@ class Window(QMainWindow):
             or state.entry(self.session.compare)
         )
 
-    def _show_solving(self, share):
-        """How far the solving of markers is, in the status line's own place."""
-        busy = share < 1 or bool(self.running.jobs)
-        self.progress.setVisible(busy)
-        if share < 1:
-            self.progress.setValue(int(share * 100))
-
     def _picked(self, kind, joint):
         if self.session.solving.entry is not None:
             if kind in (DOTS, ODD):
@@ -598,9 +592,14 @@ class Window(QMainWindow):
 
     def _show_jobs(self):
         busy = bool(self.running.jobs)
-        self.progress.setVisible(busy)
-        self.cancel.setVisible(busy)
+        seen = busy or self.session.solving.job is not None
+        self.progress.setVisible(seen)
+        self.cancel.setVisible(seen)
         self.stage.busy = busy
+
+    def _cancel(self):
+        self.running.cancel()
+        self.session.solving.give_up()
 
     def _offer(self, text, restore, discard):
         """Offer work that an earlier session had not saved."""

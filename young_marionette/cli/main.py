@@ -27,7 +27,10 @@ def info(asked: Namespace) -> None:
     if (recording := open_recording(asked.file)) is not None:
         from . import markers
 
-        print_json(markers.info(recording)) if asked.as_json else markers.print_info(recording)
+        if asked.as_json:
+            print_json(markers.info(recording))
+        else:
+            markers.print_info(recording)
         return
     entries = of_skeleton(asked.file, asked.skeleton)
     if asked.as_json:

@@ -10,14 +10,16 @@ import numpy as np
 from ..core import rotations as rot
 from ..core.errors import InputError
 from ..core.figure.placement import axis_vector
-from ..core.markers.faults import GAP, usual_distance
-from ..core.units import METRES, UNITS
+from ..core.markers.faults import GAP
+from ..core.markers.seen import mean as seen_mean
+from ..core.units import UNITS, unit_of
 from ..project.markers.entry import take_of
-from ..project.markers.showing import unknown_segments
-from ..wording.facts import fact_words
-from ..wording.findings import counted, finding_words
+from ..project.markers.showing import faults_of, marker_rows, told_faults, unknown_segments
+from ..project.pairing import within
+from ..wording.findings import counted
 from ..wording.markers import fault_words, mend_words, segment_words
 from .console import print_json, say
+from .report import found, print_facts, print_notes
 
 if TYPE_CHECKING:
     from argparse import Namespace
@@ -45,9 +47,7 @@ def solve(asked: Namespace) -> None:
     if entry is None:
         raise InputError(f"{asked.markers.name} holds no recording of markers; C3D, TRC and tables of markers do.")
     if frames is not None:
-        if frames[1] >= entry.recording.frames:
-            raise InputError(f"{entry.name} has the frames 0 to {entry.recording.frames - 1}, not {frames[1]}.")
-        entry = entry.changed(trim=frames)
+        entry = entry.changed(trim=within(entry.recording, frames))
     entry = replace(entry, labelling=tuple(labelling.items()), figure=figure)
     solution = entry.solved()
     take = take_of(entry, solution, asked.fps, out.stem)
@@ -71,19 +71,14 @@ def convert(
 
     if asked.fps is not None:
         raise InputError("Markers are written at the rate that they were recorded at; leave --fps away.")
-    if frames is not None and frames[1] >= entry.recording.frames:
-        raise InputError(f"{entry.name} has the frames 0 to {entry.recording.frames - 1}, not {frames[1]}.")
     check_results([asked.out], [asked.file])
     place = entry.place
-    unit = place.metres_per_unit if metres is None else metres
+    unit = unit_of(place.metres_per_unit if metres is None else metres) or UNITS[0]
     up = place.up if axis is None else f"+{axis}"
-    recording = entry.recording if frames is None else entry.recording.cut(*frames)
-    short = next((u.short for u in UNITS if abs(u.metres / unit - 1) < 1e-6), "m")
-    factor = place.metres_per_unit / METRES[short]
+    recording = entry.recording if frames is None else entry.recording.cut(*within(entry.recording, frames))
     turn = rot.between(axis_vector(place.up), axis_vector(up))
-    residuals = None if recording.residuals is None else recording.residuals * factor
-    points = rot.rotate(turn, recording.points * factor)
-    write_markers(asked.out, replace(recording, points=points, residuals=residuals), short, up, asked.overwrite)
+    moved = recording.moved(place.metres_per_unit / unit.metres, turn)
+    write_markers(asked.out, moved, unit.short, up, asked.overwrite)
     if asked.as_json:
         print_json(
             {"in": str(asked.file), "out": str(asked.out), "markers": len(recording), "frames": recording.frames}
@@ -94,12 +89,10 @@ def convert(
 
 def told_of(entry: MarkerEntry, solution: Solution) -> dict:
     """What a solved recording tells, as plain data: metres, frames from 0 of the whole recording."""
-    labels, first = entry.recording.labels, entry.span[0]
+    labels = entry.recording.labels
     structure, figure = solution.figure.structure, solution.figure
-    usual = usual_distance(solution.off)
-    with np.errstate(all="ignore"):
-        rms = np.sqrt(np.nanmean(solution.off**2, axis=0))
-    own = {labels[m]: n for n, m in enumerate(solution.on)}
+    # RMS of what is off, of the markers on the figure.
+    rms = dict(zip((labels[m] for m in solution.on), np.sqrt(seen_mean(solution.off**2, axis=0)).tolist()))
     # A single bone has its length from its joint to the next.
     lengths = {
         name: round(float(np.linalg.norm(figure.offsets[j])), 5) for j, name in enumerate(structure.names) if j > 0
@@ -107,14 +100,14 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
     return {
         "markers": [
             {
-                "marker": label,
-                "segment": structure.names[s] if (s := int(solution.laid.segments[m])) >= 0 else None,
-                "why": solution.laid.why[m],
-                "sure": round(float(solution.laid.sure[m]), 3),
-                "residual_mm": _mm(usual[own[label]]) if label in own else None,
-                "rms_mm": _mm(rms[own[label]]) if label in own else None,
+                "marker": row.label,
+                "segment": row.segment,
+                "why": row.why,
+                "sure": round(row.sure, 3),
+                "residual_mm": _mm(row.residual),
+                "rms_mm": _mm(rms.get(row.label)),
             }
-            for m, label in enumerate(labels)
+            for row in marker_rows(entry, solution)
         ],
         "residual_mm": _mm(np.nanmedian(solution.off)),
         "figure": {"stature": round(figure.stature, 4), "offsets": lengths},
@@ -123,18 +116,18 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
             {
                 "marker": labels[fault.marker],
                 "kind": fault.kind,
-                "first": fault.first + first,
-                "last": fault.last + first,
+                "first": fault.first,
+                "last": fault.last,
                 "mended": fault.mended,
                 **({} if fault.other is None else {"with": labels[fault.other] if isinstance(fault.other, int) else fault.other}),
             }
-            for fault in solution.faults
+            for fault in faults_of(entry, solution)
         ],
     }  # fmt: skip
 
 
-def _mm(metres: float) -> float | None:
-    return round(float(metres) * 1000, 3) if np.isfinite(metres) else None
+def _mm(metres: float | None) -> float | None:
+    return round(float(metres) * 1000, 3) if metres is not None and np.isfinite(metres) else None
 
 
 def _print_solved(entry: MarkerEntry, solution: Solution, told: dict, out: object) -> None:
@@ -145,12 +138,9 @@ def _print_solved(entry: MarkerEntry, solution: Solution, told: dict, out: objec
     )
     if told["unknown"]:
         say("No marker tells of: " + ", ".join(map(segment_words, told["unknown"])))
-    first = entry.span[0]
+    for fault in told_faults(entry, solution):
+        say(f"{fault_words(fault, entry.recording.labels)} {mend_words(fault)}")
     gaps = [f for f in solution.faults if f.kind == GAP]
-    for fault in solution.faults:
-        if fault.kind != GAP:
-            shifted = replace(fault, first=fault.first + first, last=fault.last + first)
-            say(f"{fault_words(shifted, entry.recording.labels)} {mend_words(fault)}")
     if gaps:
         say(f"{counted(len(gaps), 'gap')} in {counted(len({f.marker for f in gaps}), 'marker')}: bridged")
     say(f"Wrote {out}")
@@ -175,17 +165,13 @@ def info(entry: MarkerEntry) -> dict:
         "up": place.up,
         "in_use": list(place.use),
         "gaps": {label: round(float(share), 4) for label, share in zip(recording.labels, gaps) if share > 0},
-        "facts": [{"code": f.code, **fact_words(f)._asdict(), "sure": f.sure} for f in entry.facts],
-        "oddities": [finding_words(o).text for o in entry.oddities],
+        **found(entry),
     }
 
 
 def print_info(entry: MarkerEntry) -> None:
     """The facts of a recording as a table."""
     say(f"{entry.path}: {entry.format}, {counted(len(entry.recording), 'marker')}")
-    for fact in entry.facts:
-        words = fact_words(fact)
-        say(f"{words.label:<12} {words.value + ('' if fact.sure else ' (a guess)'):<13} {words.evidence}")
+    print_facts(entry)
     say("Markers: " + ", ".join(entry.recording.labels))
-    for oddity in entry.oddities:
-        say(f"Note: {finding_words(oddity).text}")
+    print_notes(entry)

@@ -63,6 +63,13 @@ def _info(entry):
         "height_metres": round(figure.height, 4),
         "body": _body(entry),
         "beside": _beside(entry),
+        **found(entry),
+    }
+
+
+def found(entry):
+    """What was found of an entry, and what was odd, as plain data."""
+    return {
         "facts": [{"code": f.code, **fact_words(f)._asdict(), "sure": f.sure} for f in entry.facts],
         "oddities": [finding_words(o).text for o in entry.oddities],
     }
@@ -97,11 +104,21 @@ def print_info(entries):
 def _print_info(entry):
     skeleton = entry.skeleton
     say(f"{entry.path}: {entry.format}, skeleton {skeleton.names[0]} with {len(skeleton)} joints")
+    print_facts(entry)
+    say("Joints: " + ", ".join(skeleton.names))
+    print_notes(entry)
+
+
+def print_facts(entry):
+    """The facts of an entry, a line each."""
     for fact in entry.facts:
         words = fact_words(fact)
         value = words.value + ("" if fact.sure else " (a guess)")
         say(f"{words.label:<12} {value:<13} {words.evidence}")
-    say("Joints: " + ", ".join(skeleton.names))
+
+
+def print_notes(entry):
+    """What was odd in an entry's file, a line each."""
     for oddity in entry.oddities:
         say(f"Note: {finding_words(oddity).text}")
 

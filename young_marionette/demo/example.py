@@ -11,7 +11,6 @@ from rich.table import Table
 
 from .. import api
 from ..core.filters.methods import Adaptive
-from ..core.markers.faults import GAP
 from ..formats import read, write
 from ..formats.files import write_together
 from ..project import bakes, delivery, opening, storage
@@ -27,6 +26,7 @@ from ..project.document import Document, State
 from ..project.entry import entries_of
 from ..project.markers.entry import marker_entries, take_of
 from ..project.markers.files import encode_figure
+from ..project.markers.showing import told_faults
 from ..wording.facts import rest_pose_words
 from ..wording.findings import certainty_words
 from ..wording.markers import fault_words
@@ -140,10 +140,8 @@ def _from_markers(folder, console):
         f"\n{path.name}: {len(solution.on)} markers solved on {source.take.frames} frames in {took:.1f} s, onto a figure of "
         f"{solution.figure.stature:.2f} m; usually {off:.1f} mm off; then onto {rig.name}. Faults found and mended:"
     )
-    for fault in solution.faults:
-        if fault.kind != GAP:
-            shifted = replace(fault, first=fault.first + entry.span[0], last=fault.last + entry.span[0])
-            console.print(f"  {fault_words(shifted, entry.recording.labels)}")
+    for fault in told_faults(entry, solution):
+        console.print(f"  {fault_words(fault, entry.recording.labels)}")
     return [take, figure, out]
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
@@ -58,7 +58,7 @@ class State:
         """All entries and bakes, in library order."""
         return (*self.entries, *self.bakes)
 
-    def entry(self, identifier: str | None) -> Any:
+    def entry(self, identifier: str | None) -> Entry | Bake | MarkerEntry | None:
         """The entry, the baked clip or the recording with an id; None where there is none."""
         return next((e for e in (*self.library, *self.recordings) if e.id == identifier), None)
 

@@ -68,7 +68,7 @@ def with_pairings(label: str, state: State, pairings: Sequence[PairingFile], ver
     """The state with the pairings of a file of a version; one whose entries are not there is left out."""
     for item in pairings:
         source, rig = state.entry(item.source), state.entry(item.rig)
-        if source and rig:
+        if isinstance(source, Entry | Bake) and isinstance(rig, Entry | Bake):
             pairing = from_file(item.stringing, source, rig)
             if version < 4:  # which planted nothing
                 pairing = replace(pairing, settings=replace(pairing.settings, feet=FREE))

@@ -20,6 +20,7 @@ from ..wording.findings import finding_words
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
+    from ..core.markers.recording import Recording
     from ..core.matching.stance import Limb
     from .entry import Entry
 
@@ -159,8 +160,8 @@ def refuse_gaps(pairing: Pairing, source: Entry, rig: Entry) -> None:
     raise InputError(f"Required parts have no string: {', '.join(gaps)}.")
 
 
-def within(clip: Clip, frames: tuple[int, ...]) -> tuple[int, int]:
-    """``frames (first, last)``, both included; InputError where the clip has not so many."""
+def within(clip: Clip | Recording, frames: tuple[int, ...]) -> tuple[int, int]:
+    """``frames (first, last)``, both included; InputError where the clip (or recording) has not so many."""
     first, last = frames
     if not 0 <= first <= last < clip.frames:
         raise InputError(f"The range {first}:{last} does not lie in the clip's frames 0:{clip.frames - 1}.")

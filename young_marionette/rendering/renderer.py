@@ -287,7 +287,7 @@ class Renderer:
 
     def _batches(self, figures, fine):
         gathered = {}
-        for figure in sorted(figures, key=lambda f: f.ghost):
+        for figure in sorted(figures, key=lambda f: f.ghost or f.faint):
             for mesh, matrices, tints in _figure_batches(figure, fine):
                 gathered.setdefault(mesh, []).append(np.concatenate([matrices.reshape(-1, 12), tints], 1))
         return [(mesh, np.concatenate(parts)) for mesh, parts in gathered.items()]
@@ -300,7 +300,7 @@ def _figure_batches(figure, fine):
         return
     starts, ends = figure.segments()
     base = _colour_of(figure)
-    alpha = 0.35 if figure.ghost else 1.0
+    alpha = 0.35 if figure.ghost or figure.faint else 1.0
     tints = np.tile([*base, alpha], (len(starts), 1))
     lit = np.tile([*(base * 0.72 + 0.28 * _rgb("text")), alpha], (len(bones.balls), 1))
     if figure.chosen:

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.figure.correction import BIND
 from ...core.figure.placement import AXIS_NAMES
 from ...core.findings import MANUAL, Fact, finding
 from ...core.matching.conventions import CONVENTIONS, convention_names, learned_names, tied_names
 from ...core.matching.families import kinship
-from ...core.units import UNITS
 from ...project.commands import Correct, RenameBones
 from ...wording.facts import fact_words
 from ...wording.findings import finding_words
 from .. import theme
 from ..library import family_name
 from ..parts.widgets import Card, Number, button, label, row
+from .facts import FactGrid, choice, measure_options
 
 TIED = "tied"
 _CHOICES = {"unit": "scale", "up": "up", "facing": "facing"}  # facts with a few values: the correction of each
@@ -42,14 +42,9 @@ class FactCard(Card):
         self.session, self.entry, self.empty = session, None, empty
         self.name = label("", wrap=True)
         self.name.setFont(theme.font(13, True))
-        self.grid_holder = QWidget()
-        self.grid = QGridLayout(self.grid_holder)
-        self.grid.setContentsMargins(0, 0, 0, 0)
-        self.grid.setHorizontalSpacing(10)
-        self.grid.setVerticalSpacing(2)
-        self.grid.setColumnStretch(1, 1)
+        self.grid = FactGrid(self._editor)
         self.notes = label("", wrap=True)
-        self.add(self.name, self.grid_holder, self.notes)
+        self.add(self.name, self.grid, self.notes)
         self._build_tools()
         self._shown, self.boxes = 0, {}
 
@@ -161,12 +156,8 @@ class FactCard(Card):
             return
         self._show_tools(entry)
         self.entry, self._shown, self.boxes = entry, key, {}
-        while self.grid.count():
-            widget = self.grid.takeAt(0).widget()
-            if widget:
-                widget.hide()
-                widget.deleteLater()
         if entry is None:
+            self.grid.show_facts(())
             self.name.setText("")
             self.name.hide()
             self.notes.setText(self.empty)
@@ -174,27 +165,11 @@ class FactCard(Card):
             return
         self.name.show()
         self.name.setText(entry.name)
-        row = 0
         # A rig stands still: what is told of motion is told of clips only.
         still = entry.role == "rig"
-        for fact in (
-            *entry.figure.facts,
-            *entry.body_facts,
-            *(() if still else entry.motion[0]),
-            *self._file_facts(entry),
-            self._family_fact(entry),
-        ):
-            words = fact_words(fact)
-            self.grid.addWidget(label(words.label, "quiet"), row, 0)
-            value = self._editor(fact, words)
-            if value is None:
-                value = label(words.value + ("" if fact.sure else " (a guess)"), wrap=True)
-            self.grid.addWidget(value, row, 1)
-            if words.evidence:
-                evidence = label(("" if fact.sure else "Unsure: ") + words.evidence, "quiet", wrap=True)
-                evidence.setFont(theme.font(11))
-                self.grid.addWidget(evidence, row + 1, 1)
-            row += 2
+        motion = () if still else entry.motion[0]
+        told = (*entry.figure.facts, *entry.body_facts, *motion, *self._file_facts(entry), self._family_fact(entry))
+        self.grid.show_facts(told)
         odd = [o for o in entry.oddities if not (still and o.code in ("short", "floor"))]
         self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in map(finding_words, odd)))
         self.notes.setVisible(bool(odd))
@@ -270,14 +245,7 @@ class FactCard(Card):
 
     def _list(self, fact, options, present, field):
         """A list of ``(text, correction)``, of which that for ``present`` is chosen."""
-        box = QComboBox()
-        box.setAccessibleName(fact_words(fact).label)
-        for name, value in options:
-            box.addItem(name, value)
-        box.setCurrentIndex(max(next((i for i, (_, v) in enumerate(options) if v == present), 0), 0))
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setMinimumContentsLength(12)
-        box.activated.connect(lambda _i: self._correct(field, box.currentData()))
+        box = choice(fact_words(fact).label, options, present, lambda value: self._correct(field, value))
         self.boxes[fact.code] = box
         return box
 
@@ -294,17 +262,10 @@ class FactCard(Card):
     def _chooser(self, fact):
         """A list of all that unit or axis may be, and of going back to what was detected."""
         figure, field = self.entry.figure, _CHOICES[fact.code]
-        if fact.code == "unit":
-            present = figure.placement.scale
-            options = [(unit.name, unit.metres) for unit in UNITS]
-            known = next((metres for _, metres in options if abs(metres / present - 1) < 1e-6), None)
-            options = options if known else [(figure.unit, present), *options]
-            present = known or present
-        else:
-            present = fact["axis"]
-            options = [(axis, axis) for axis in AXIS_NAMES if fact.code == "up" or axis[1] != figure.up[1]]
-        if getattr(self.entry.correction, field) is not None:
-            options.append(("detected value", None))
+        axes = [axis for axis in AXIS_NAMES if fact.code == "up" or axis[1] != figure.up[1]]
+        present = figure.placement.scale if fact.code == "unit" else fact["axis"]
+        by_hand = getattr(self.entry.correction, field) is not None
+        options, present = measure_options(fact.code, axes, present, by_hand)
         return self._list(fact, options, present, field)
 
     def _correct(self, field, value):

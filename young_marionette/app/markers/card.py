@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from ...core.figure.placement import AXIS_NAMES
-from ...core.units import UNITS
 from ...project.commands import (
     AddEntries,
     AssignMarker,
@@ -17,15 +16,15 @@ from ...project.commands import (
 )
 from ...project.markers.entry import take_of
 from ...project.markers.showing import marker_rows, pictured, told_faults, unknown_segments
-from ...wording.facts import fact_words
 from ...wording.findings import counted, finding_words
 from ...wording.markers import fault_words, mend_words, segment_words
 from .. import theme
+from ..desks.facts import FactGrid, choice, measure_options
 from ..parts.widgets import Card, Number, button, label, row
 from .picture import BodyPicture
 from .table import NOWHERE, MarkerTable
 
-_CHOICES = {"unit": [(u.name, u.metres) for u in UNITS], "up": [(a, a) for a in AXIS_NAMES]}
+_MOST = 12  # faults that are listed
 
 
 class RecordingCard(QWidget):
@@ -40,6 +39,7 @@ class RecordingCard(QWidget):
         for card in (self._figure_card(), self._markers_card(), self._faults_card(), self._facts_card()):
             column.addWidget(card)
         session.solving.ready.connect(self.show_entry)
+        session.solving.changed.connect(self.show_entry)
         session.solving.progressed.connect(self._show_progress)
         session.marker_chosen.connect(self._show_choice)
 
@@ -54,9 +54,10 @@ class RecordingCard(QWidget):
         self.keep = button(
             "Keep the figure", self._keep, tip="Use this figure for the performer's other recordings, too"
         )
+        self.again = button("Solve", self.session.solving.again, tip="Fit the figure to the markers")
         self.fps = Number(100, "fps", 1, 2, 1, 1000, None, "Frame rate of the take")
         return Card("Recording").add(
-            self.name, self.told, row(label("Take at", "quiet"), None, self.fps), row(self.make, self.keep)
+            self.name, self.told, row(label("Take at", "quiet"), None, self.fps), row(self.make, self.keep), self.again
         )
 
     def _markers_card(self):
@@ -88,12 +89,7 @@ class RecordingCard(QWidget):
         return self.faults_card
 
     def _facts_card(self):
-        self.grid_holder = QWidget()
-        self.grid = QGridLayout(self.grid_holder)
-        self.grid.setContentsMargins(0, 0, 0, 0)
-        self.grid.setHorizontalSpacing(10)
-        self.grid.setVerticalSpacing(2)
-        self.grid.setColumnStretch(1, 1)
+        self.grid = FactGrid(self._editor)
         self.ahead, self.floor, self.centred = (
             self._switch(*of)
             for of in (
@@ -110,7 +106,7 @@ class RecordingCard(QWidget):
         self.whole = button("Whole", lambda: self._place("trim", None), tip="Solve the whole recording")
         self.notes = label("", "quiet", wrap=True)
         return Card("Where it lies").add(
-            self.grid_holder, self.ahead, self.floor, self.centred, row(label("Turn", "quiet"), None, self.turn),
+            self.grid, self.ahead, self.floor, self.centred, row(label("Turn", "quiet"), None, self.turn),
             row(self.trim, self.whole), self.notes,
         )  # fmt: skip
 
@@ -139,11 +135,13 @@ class RecordingCard(QWidget):
             self._show_facts(entry)
 
     def _show_solution(self, entry, solution):
-        ready = solution is not None and not self.session.solving.lags(entry)
+        solving = self.session.solving
+        ready, waits, rows = not solving.lags(entry), solving.waits(entry), marker_rows(entry, solution)
+        self.again.setVisible(waits)
         if solution is None:
-            text = "Fitting a figure to the markers …"
+            text = "Not solved." if waits else "Fitting a figure to the markers …"
         else:
-            usual = sorted(r.residual for r in marker_rows(entry, solution) if r.residual is not None)
+            usual = sorted(r.residual for r in rows if r.residual is not None)
             middle = usual[len(usual) // 2] * 1000 if usual else 0.0
             text = f"A figure of {solution.figure.stature:.2f} m on {counted(len(usual), 'marker')}, usually {middle:.1f} mm off."
             lost = unknown_segments(solution)
@@ -152,12 +150,11 @@ class RecordingCard(QWidget):
             if entry.figure is not None:
                 text += " The figure is kept."
             if not ready:
-                text += " Solving again …"
+                text += " Not solved again." if waits else " Solving again …"
         self.told.setText(text)
         self.make.setEnabled(ready)
         self.keep.setEnabled(ready)
         self.keep.setText("Let go of the figure" if entry.figure is not None else "Keep the figure")
-        rows = marker_rows(entry, solution)
         self.table.rows.show_rows(rows, entry.recording.labels)
         odd = frozenset(r.label for r in rows if r.faults)
         self.picture.show_body(*pictured(entry, solution), self.session.marker, odd)
@@ -175,33 +172,19 @@ class RecordingCard(QWidget):
             widget.deleteLater()
         told = [] if solution is None else told_faults(entry, solution)
         self.faults_card.setVisible(bool(told or entry.left_out))
-        for fault in told[:12]:
+        for fault in told[:_MOST]:
             text = label(f"◆ {fault_words(fault, entry.recording.labels)} {mend_words(fault)}", wrap=True)
             go = button("Go", lambda f=fault: self._go(f), tip="Go to the first frame of it")
             self.fault_rows.addWidget(row(text, go))
-        if len(told) > 12:
-            self.fault_rows.addWidget(label(f"and {len(told) - 12} more", "quiet"))
+        if len(told) > _MOST:
+            self.fault_rows.addWidget(label(f"and {len(told) - _MOST} more", "quiet"))
         for one in entry.left_out:
             text = label(f"{one.label} is left out in frames {one.first} to {one.last}.", "quiet", wrap=True)
             back = button("Believe", lambda o=one: self.session.do(LeaveOutMarker(entry.id, o.label, o.first, o.last)))
             self.fault_rows.addWidget(row(text, back))
 
     def _show_facts(self, entry):
-        while self.grid.count():
-            widget = self.grid.takeAt(0).widget()
-            widget.hide()
-            widget.deleteLater()
-        for n, fact in enumerate(entry.facts):
-            words = fact_words(fact)
-            self.grid.addWidget(label(words.label, "quiet"), 2 * n, 0)
-            value = self._chooser(fact, words) if fact.code in _CHOICES else label(
-                words.value + ("" if fact.sure else " (a guess)"), wrap=True
-            )  # fmt: skip
-            self.grid.addWidget(value, 2 * n, 1)
-            if words.evidence:
-                evidence = label(("" if fact.sure else "Unsure: ") + words.evidence, "quiet", wrap=True)
-                evidence.setFont(theme.font(11))
-                self.grid.addWidget(evidence, 2 * n + 1, 1)
+        self.grid.show_facts(entry.facts)
         placed = entry.placed
         for box, on in ((self.ahead, placed.ahead), (self.floor, placed.floor), (self.centred, placed.centred)):
             box.setChecked(on)
@@ -212,21 +195,20 @@ class RecordingCard(QWidget):
         self.notes.setText("\n".join(f"◆ {o.text} {o.remedy}" for o in map(finding_words, entry.oddities)))
         self.notes.setVisible(bool(entry.oddities))
 
-    def _chooser(self, fact, words):
-        box = QComboBox()
-        box.setAccessibleName(words.label)
-        for text, value in _CHOICES[fact.code]:
-            box.addItem(text, value)
-        box.setCurrentIndex(max(box.findText(words.value), 0))
-        box.activated.connect(lambda _i: self._place(fact.code, box.currentData()))
-        return box
+    def _editor(self, fact, words):
+        """What unit and up axis are corrected with; None for what is measured."""
+        if fact.code not in ("unit", "up"):
+            return None
+        place = self.entry.place
+        present = place.metres_per_unit if fact.code == "unit" else place.up
+        by_hand = getattr(self.entry.placed, fact.code) is not None
+        options, present = measure_options(fact.code, AXIS_NAMES, present, by_hand)
+        return choice(words.label, options, present, lambda value: self._place(fact.code, value))
 
     def _show_progress(self, share):
-        if self.entry is not None and share < 1 and self.session.solving.job is not None:
+        if self.entry is not None and self.session.solving.job is not None:
             known = self.session.solving.solution(self.entry) is not None
             self.told.setText(f"{'Solving again' if known else 'Fitting a figure to the markers'} … {share:.0%}")
-            self.make.setEnabled(False)
-            self.keep.setEnabled(False)
 
     def _show_choice(self):
         self.table.choose(self.session.marker)

@@ -11,13 +11,15 @@ from ..jobs import Job
 
 
 class LiveSolution(Calmly):
-    """``ready``: the solution can be shown as it is. ``progressed``: the share of the work that is done."""
+    """``ready``: the solution can be shown as it is. ``changed``: work began or ended. ``progressed``: the share of it that is done."""
 
     progressed = Signal(float)
+    changed = Signal()
 
     def __init__(self, session):
         super().__init__(session, self._begin)
-        self._kept, self._of, self._failed, self._quick = {}, None, None, (None, None)
+        self._kept, self._of, self._quick = {}, None, (None, None)
+        self._given_up = None  # the entry that could not be solved, or whose solving was cancelled
         session.preview_changed.connect(self.ask)
         session.listen(("recordings",), self.ask)
 
@@ -63,24 +65,40 @@ class LiveSolution(Calmly):
         entry = self.entry
         if self.job is not None and entry is not self._of:
             self.job.cancel()
-        if entry is not None and self.lags(entry) and entry is not self._failed:
+        if entry is not None and self.lags(entry) and entry is not self._given_up:
             self.calm.start()
 
     def _begin(self):
         entry = self.entry
-        if self.closed or self.job is not None or entry is None or not self.lags(entry) or entry is self._failed:
+        if self.closed or self.job is not None or entry is None or not self.lags(entry) or entry is self._given_up:
             return
         self._of = entry
         self.job = Job("solve the markers", entry.solved, self.session.document.project)
         self.job.progressed.connect(self.progressed)
-        self.job.failed.connect(self._told_failure)
+        self.job.failed.connect(self._failed)
         self.job.finished.connect(self._finished)
         self.job.ended.connect(self._ended)
         self.job.start()
         self.progressed.emit(0.0)
+        self.changed.emit()
 
-    def _told_failure(self, sentence):
-        self._failed = self._of
+    def waits(self, entry):
+        """Whether a recording is not solved, and will not be before it is asked for."""
+        return entry is self._given_up and self.lags(entry)
+
+    def give_up(self):
+        """Cancel the solving; it begins again when it is asked for, or something is changed."""
+        if self.job is not None:
+            self._given_up = self._of
+            self.job.cancel()
+
+    def again(self):
+        """Begin what was given up."""
+        self._given_up = None
+        self.ask()
+
+    def _failed(self, sentence):
+        self._given_up = self._of
         self.session.message.emit(sentence)
 
     def _finished(self, solution):
@@ -91,5 +109,5 @@ class LiveSolution(Calmly):
 
     def _ended(self):
         self.job = None
-        self.progressed.emit(1.0)
+        self.changed.emit()
         self._begin()

@@ -57,7 +57,7 @@ class PainterRenderer:
             return
         a, depth = project(view, starts, image.width(), image.height())
         b, other = project(view, ends, image.width(), image.height())
-        tint = theme.colour(figure.kind, 110 if figure.ghost else 255)
+        tint = theme.colour(figure.kind, 110 if figure.ghost or figure.faint else 255)
         self._marks(painter, view, image, starts)
         for i in np.argsort(-(depth + other)):
             if min(depth[i], other[i]) < 0.05:

@@ -112,7 +112,8 @@ def _thickness(skeleton: Skeleton, body: Body | None) -> np.ndarray:
 
 @dataclass(eq=False)
 class Figure:
-    """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put.
+    """One figure on the stage, in one pose. ``chosen``: joints to point out. ``shift``: where it is put. ``ghost``: it is not there,
+    such as another moment's; ``faint``: it is there, and seen through.
 
     ``character``: its body over ``skeleton``, or None; ``weights`` of its morphs; ``factors {joint: (3,)}``: how much its axes are scaled; ``size``: how much larger it is drawn; ``height``: its stature in metres.
     ``dress``: ``"body"``, ``"through"`` (the body seen through, over the bones) or ``"bones"``.
@@ -127,6 +128,7 @@ class Figure:
     chosen: tuple = ()
     hands: tuple = ()
     ghost: bool = False
+    faint: bool = False
     character: Character | None = None
     skeleton: Skeleton | None = None
     weights: dict = field(default_factory=dict)

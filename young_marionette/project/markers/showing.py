@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core.evaluator import EVALUATOR
+from ...core.kinematics import forward
 from ...core.markers.answering import answered
-from ...core.markers.assigning import NONE
-from ...core.markers.faults import GAP, STRAY, usual_distance
+from ...core.markers.assigning import BY_HAND, NONE
+from ...core.markers.faults import EXCHANGED, GAP, STRAY, usual_distance
 from ...core.markers.figure import Figure, usual_figure
 from ...core.markers.segments import STATURE
 from ...core.scene.dots import DOTS, ODD, chain, dots
@@ -52,9 +53,8 @@ class MarkerRow:
     segment: str | None
     why: str
     sure: float
-    residual: float | None
-    gaps: float
-    faults: tuple[Fault, ...]
+    residual: float | None = None
+    faults: tuple[Fault, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ def shown_dots(
     first, last = entry.span
     if solution is not None:
         own = frame - first
-        odd[[f.marker for f in solution.faults if f.kind not in (GAP,) and f.first <= own <= f.last]] = True
+        odd[[f.marker for f in solution.faults if f.kind != GAP and f.first <= own <= f.last]] = True
         if first <= frame <= last and own < len(solution.expected):
             there = solution.expected[own]
             far = np.linalg.norm(points[solution.on] - there, axis=-1)
@@ -138,39 +138,29 @@ def at_once(entry: MarkerEntry, solution: Solution, frame: int) -> tuple[np.ndar
     index = recording.index
     out = [(index[o.label], o.first - first, o.last - first) for o in entry.left_out if o.label in index]
     poses = answered(solution, recording, entry.laid, out, frame - first)
-    one = replace(solution, poses=poses)
-    clip = one.clip(entry.name)
-    from ...core.kinematics import forward
-
-    places, turns = forward(clip)
+    places, turns = forward(replace(solution, poses=poses).clip(entry.name))
     return places[0], turns[0]
 
 
 def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow]:
-    """A row for each marker, those that need a look first."""
-    recording = entry.recording
+    """A row for each marker, in the recording's order; before anything is solved, with what is said by hand alone."""
+    labels = entry.recording.labels
     if solution is None:
         chosen = dict(entry.labelling)
-        return [
-            MarkerRow(label, chosen.get(label), NONE, 0.0, None, float(1 - recording.seen[:, m].mean()), ())
-            for m, label in enumerate(recording.labels)
-        ]
-    names, usual = solution.figure.structure.names, usual_distance(solution.off)
-    own = {int(m): n for n, m in enumerate(solution.on)}
+        return [MarkerRow(label, chosen.get(label), BY_HAND if label in chosen else NONE, 0.0) for label in labels]
+    names, laid = solution.figure.structure.names, solution.laid
+    residuals = dict(zip(solution.on.tolist(), usual_distance(solution.off).tolist()))
     rows = []
-    for m, label in enumerate(recording.labels):
-        segment = int(solution.laid.segments[m])
-        residual = float(usual[own[m]]) if m in own and np.isfinite(usual[own[m]]) else None
-        faults = tuple(f for f in solution.faults if f.marker == m and f.kind != GAP)
+    for m, label in enumerate(labels):
+        segment, residual = int(laid.segments[m]), residuals.get(m, np.nan)
         rows.append(
             MarkerRow(
                 label,
                 names[segment] if segment >= 0 else None,
-                solution.laid.why[m],
-                float(solution.laid.sure[m]),
-                residual,
-                float(1 - recording.seen[:, m].mean()),
-                faults,
+                laid.why[m],
+                float(laid.sure[m]),
+                residual if np.isfinite(residual) else None,
+                tuple(f for f in solution.faults if f.marker == m and f.kind != GAP),
             )
         )
     return rows
@@ -240,18 +230,13 @@ def _pins(entry: MarkerEntry, solution: Solution | None, figure: Figure, places:
     return pins
 
 
+def faults_of(entry: MarkerEntry, solution: Solution) -> list[Fault]:
+    """The faults of a solution in frames of the whole recording."""
+    first = entry.span[0]
+    return [replace(fault, first=fault.first + first, last=fault.last + first) for fault in solution.faults]
+
+
 def told_faults(entry: MarkerEntry, solution: Solution) -> list[Fault]:
-    """The faults of a solution but for gaps, in frames of the whole recording, an exchange told once."""
-    first, told, seen = entry.span[0], [], set()
-    for fault in solution.faults:
-        if fault.kind == GAP:
-            continue
-        pair = frozenset((fault.marker, fault.other)) if isinstance(fault.other, int) else None
-        if pair is not None and (pair, fault.first) in seen:
-            continue
-        seen.add((pair, fault.first))
-        told.append(replace(fault, first=fault.first + first, last=fault.last + first))
-    return told
-
-
-__all__ = ["DOTS", "LINE", "ODD", "OFF", "STRAY", "TRAIL", "Dots", "MarkerRow", "Pin"]
+    """As ``faults_of``, but for gaps, and an exchange told once."""
+    told = [fault for fault in faults_of(entry, solution) if fault.kind != GAP]
+    return [f for f in told if f.kind != EXCHANGED or not isinstance(f.other, int) or f.marker < f.other]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
+from collections import deque
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QObject, Signal
+from PySide6.QtCore import QEventLoop, QObject, Qt, Signal
 
 from ..core.errors import InputError
 from ..project.tasks import Task
@@ -14,14 +14,33 @@ from ..rendering.arrays import prepare
 COMPANIONS = (".bin", ".png", ".jpg", ".jpeg", ".webp", ".ktx2")
 
 
-def _tell(signal, values):
-    """Pass on what a task tells; nobody is there any more to be told where the window is gone."""
-    with contextlib.suppress(RuntimeError):
-        signal.emit(*values)
+class _Post(QObject):
+    """Carries what threads tell into the interface thread.
+
+    It is never deleted, as a Job may be while its thread still tells something: no thread calls Qt through one.
+    """
+
+    _come = Signal()
+
+    def __init__(self):
+        super().__init__()
+        self._told = deque()
+        self._come.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+
+    def put(self, job, name, values):
+        self._told.append((job, name, values))
+        self._come.emit()
+
+    def _deliver(self):
+        job, name, values = self._told.popleft()
+        getattr(job, name).emit(*values)
+
+
+_POST = _Post()
 
 
 class Job(QObject):
-    """A Task whose signals are told in the thread that made it."""
+    """A Task whose signals are told in the thread that made it, the interface's."""
 
     progressed = Signal(float)
     finished = Signal(object)
@@ -33,9 +52,9 @@ class Job(QObject):
         self.task = Task(label, work, project, waits)
         self.over = False
         self.ended.connect(self._end)
+        # A ring of references, on purpose: the thread may be the last to let go of a job, and must not be who ends it.
         for name in ("progressed", "finished", "failed", "ended"):
-            signal = getattr(self, name)
-            getattr(self.task, name).connect(lambda *values, signal=signal: _tell(signal, values))
+            getattr(self.task, name).connect(lambda *values, name=name: _POST.put(self, name, values))
 
     @property
     def label(self):

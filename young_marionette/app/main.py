@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from . import icons, settings, theme
+from .collecting import Collector
 from .demo_project import demo_project
 
 
@@ -22,6 +23,7 @@ def make_app():
     app.setApplicationDisplayName("Young Marionette")
     theme.install_pictures(icons.style_pictures())
     theme.apply(app)
+    Collector(app)
     return app
 
 

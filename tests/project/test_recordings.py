@@ -5,14 +5,16 @@ from dataclasses import replace
 import numpy as np
 
 from tests.support import Case, show_folder
+from young_marionette.core.markers.mends import BELIEVE, LEAVE_OUT, Mend
 from young_marionette.formats import read
 from young_marionette.project import storage
 from young_marionette.project.commands import (
     AddRecordings,
     AssignMarker,
     KeepFigure,
-    LeaveOutMarker,
     LetGoMarkers,
+    LetGoMend,
+    MendMarkers,
     PlaceRecording,
     Remove,
 )
@@ -45,16 +47,19 @@ class Project(Case):
         for label, segment in (("quay:LWRA", "leftHand"), ("quay:RWRA", "rightHand"), ("quay:LKNE", "leftUpperLeg")):
             at = entry.recording.index[label]
             self.assertEqual(self.entry.structure.names[laid.segments[at]], segment)
-        self.do(LeaveOutMarker(key, "quay:C7", 600, 520))
-        self.assertEqual((self.entry.left_out[0].first, self.entry.left_out[0].last), (520, 600))
-        self.do(LeaveOutMarker(key, "quay:C7", 520, 600))
-        self.assertEqual(self.entry.left_out, ())
+        self.do(MendMarkers(key, (Mend(LEAVE_OUT, "quay:C7", 600, 520),)))
+        out = Mend(LEAVE_OUT, "quay:C7", 520, 600)
+        self.assertEqual(self.entry.mends, (out,))
+        self.do(MendMarkers(key, (replace(out, kind=BELIEVE, last=700),)))
+        self.assertEqual([m.kind for m in self.entry.mends], [BELIEVE])
+        self.do(LetGoMend(key, self.entry.mends[0]))
+        self.assertEqual(self.entry.mends, ())
         self.do(PlaceRecording(key, (("ahead", True), ("centred", True))))
         begun = np.nanmean(self.entry.placed_recording.points[500], axis=0)
         self.close(begun[[0, 2]], 0, 0.05)
         self.do(LetGoMarkers(key))
         self.assertEqual(self.entry.labelling, ())
-        for _ in range(5):
+        for _ in range(6):
             self.document.undo()
         self.assertIs(self.entry, entry)
         self.refuses(lambda: self.do(AssignMarker(key, "quay:LWING", "leftHand")), "no marker")
@@ -67,7 +72,9 @@ class Project(Case):
         solution = self.entry.solved()
         self.assertIs(self.entry.known_solution, solution)
         self.do(
-            KeepFigure(key, solution.figure), AssignMarker(key, "*40", None), LeaveOutMarker(key, "quay:C7", 510, 520)
+            KeepFigure(key, solution.figure),
+            AssignMarker(key, "*40", None),
+            MendMarkers(key, (Mend(LEAVE_OUT, "quay:C7", 510, 520),)),
         )
         self.do(KeepFigure(key, solution.figure))
         path = self.folder / "dots.marionette"
@@ -80,7 +87,7 @@ class Project(Case):
             "format",
             "placed",
             "labelling",
-            "left_out",
+            "mends",
             "declared",
             "subjects",
             "notes",

@@ -26,7 +26,8 @@ class Autosave(QObject):
 
     @property
     def _wanted(self):
-        return self.session.document.unsaved and bool(self.session.state.entries)
+        state = self.session.state
+        return self.session.document.unsaved and bool(state.entries or state.recordings)
 
     def soon(self):
         """Have unsaved work kept when the user pauses, and in any case before long."""

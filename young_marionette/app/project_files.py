@@ -20,6 +20,7 @@ from .demo_project import demo_project
 from .jobs import Job, files_under, load_project, read_files
 from .learning import learn_words
 from .library import family_name
+from .markers.files import OWN, RecordingFiles
 from .parts.widgets import ask_text
 
 PROJECT, STRINGING = ".marionette", ".stringing"
@@ -37,6 +38,7 @@ class ProjectFiles(QObject):
         self.session, self.running, self.autosave = session, running, autosave
         self.recovery = autosave.recovery
         self._recovering = None
+        self.recordings = RecordingFiles(parent, session)
 
     @property
     def _window(self):
@@ -48,7 +50,7 @@ class ProjectFiles(QObject):
     # --- opening --------------------------------------------------------------------------------
     def ask_open(self):
         """Choose files to open."""
-        known = " ".join("*" + e for e in (*READABLE, *MARKER_ENDINGS, PROJECT, STRINGING))
+        known = " ".join("*" + e for e in (*READABLE, *MARKER_ENDINGS, PROJECT, STRINGING, *OWN))
         paths, _ = QFileDialog.getOpenFileNames(
             self._window,
             "Open motions, rigs, stringings or a project",
@@ -66,7 +68,9 @@ class ProjectFiles(QObject):
             self.open_project(path)
         for path in [p for p in paths if p.suffix.lower() == STRINGING]:
             self._guarded(lambda p=path: self.session.document.do(UseStringing(stringing.load(p))))
-        motions = files_under([p for p in paths if p.suffix.lower() not in (PROJECT, STRINGING)])
+        for path in [p for p in paths if p.suffix.lower() in OWN]:
+            self.recordings.take_up(path)
+        motions = files_under([p for p in paths if p.suffix.lower() not in (PROJECT, STRINGING, *OWN)])
         if motions:
             label = f"read {len(motions)} file{'s' if len(motions) > 1 else ''}"
             self.running.run(label, read_files(motions), self._read)
@@ -134,7 +138,8 @@ class ProjectFiles(QObject):
     # --- saving ---------------------------------------------------------------------------------
     def may_leave(self):
         """Whether the open work may be replaced; asks only where something would be lost."""
-        if not self.session.document.unsaved or not self.session.state.entries:
+        state = self.session.state
+        if not self.session.document.unsaved or not (state.entries or state.recordings):
             return True
         name = self.session.state.name
         icon = QMessageBox.Icon.NoIcon

@@ -271,6 +271,7 @@ class Window(QMainWindow):
             lambda: self.tell("This body is too large to draw while it moves: it is shown when the view is still.")
         )
         self.library.open_asked.connect(self.files.ask_open)
+        self.desks["gather"].recording.write_asked.connect(self.files.recordings.ask_write)
         self.header.snags.clicked.connect(self._toggle_snags)
 
     def _shortcuts(self):
@@ -468,10 +469,13 @@ class Window(QMainWindow):
             and pairing is not None
             and self.session.bone in pairing.target.index
         )
-        posed = self.posing.joint
-        self.stage.handle = pairing.target.index[self.session.bone] if ringed else posed
-        self.stage.handled = "marionette" if ringed else "baked"
-        self.stage.movable = posed is not None and not ringed
+        sized, posed = self.desks["gather"].recording.sizing.handle, self.posing.joint
+        if self.session.step == "gather" and sized is not None:
+            self.stage.handle, self.stage.handled, self.stage.movable = sized, "performer", True
+        else:
+            self.stage.handle = pairing.target.index[self.session.bone] if ringed else posed
+            self.stage.handled = "marionette" if ringed else "baked"
+            self.stage.movable = posed is not None and not ringed
         self.stage.names = self.director.names
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
@@ -531,6 +535,9 @@ class Window(QMainWindow):
             if kind in (DOTS, ODD):
                 self.session.choose_marker(self.director.dot_label(kind, joint))
                 self.tell(self.session.marker)
+            elif self.desks["gather"].recording.sizing.isVisible() and kind == "performer":
+                self.desks["gather"].recording.sizing.pick(joint)
+                self.show_stage()
             elif kind and joint >= 0 and self.session.marker:
                 # A dot, then a bone of the figure: the marker goes with that segment.
                 take = self.session.solving.take(self.session.solving.entry)
@@ -571,6 +578,12 @@ class Window(QMainWindow):
 
     def _turned(self, joint, vector, settled):
         """The ring on the stage was dragged: turn the bone in the stance, or in the pose; one undo step per drag."""
+        if self.session.solving.entry is not None:
+            if settled:
+                self.session.end_drag()
+            else:
+                self.desks["gather"].recording.sizing.turn(joint, vector)
+            return
         if self.session.step == "refine":
             if settled:
                 self.posing.settle()
@@ -585,7 +598,12 @@ class Window(QMainWindow):
 
     def _moved(self, joint, shift, settled):
         """The middle of a handle was dragged: a hand or a foot reaches, the hips move."""
-        if settled:
+        if self.session.solving.entry is not None:
+            if settled:
+                self.session.end_drag()
+            else:
+                self.desks["gather"].recording.sizing.move(joint, shift)
+        elif settled:
             self.posing.settle()
         else:
             self.posing.move(joint, tuple(map(float, shift)))

@@ -153,6 +153,9 @@ def _solve(commands: object) -> None:
         "--labels", type=Path, metavar="FILE", help="A saved labelling: which marker is on which segment."
     )
     command.add_argument("--save-figure", type=Path, metavar="FILE", help="Where to save the figure that was fitted.")
+    command.add_argument(
+        "--reference", type=Path, metavar="FILE", help="A recording of the performer in a T-pose, to fit the figure by."
+    )
     _text(command, "--subject", "Whose markers to solve, of a recording of several performers.")
     _text(command, "--range", "Frames A to B of the recording, both included, from 0.", "A:B", dest="frames")
     command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)

@@ -24,6 +24,7 @@ from .report import found, print_facts, print_notes
 if TYPE_CHECKING:
     from argparse import Namespace
 
+    from ..core.markers.reference import Reference
     from ..core.markers.solving import Solution
     from ..project.markers.entry import MarkerEntry
 
@@ -37,7 +38,7 @@ def solve(asked: Namespace) -> None:
     from .main import range_of
 
     frames, out, kept = range_of(asked.frames), asked.out, asked.save_figure
-    check_results([out, kept], [asked.markers, asked.figure, asked.labels])
+    check_results([out, kept], [asked.markers, asked.figure, asked.labels, asked.reference])
     check_writable(out, asked.overwrite)
     if kept:
         check_free(kept, asked.overwrite)
@@ -48,7 +49,8 @@ def solve(asked: Namespace) -> None:
         raise InputError(f"{asked.markers.name} holds no recording of markers; C3D, TRC and tables of markers do.")
     if frames is not None:
         entry = entry.changed(trim=within(entry.recording, frames))
-    entry = replace(entry, labelling=tuple(labelling.items()), figure=figure)
+    reference = None if asked.reference is None else _reference(asked)
+    entry = replace(entry, labelling=tuple(labelling.items()), figure=figure, reference=reference)
     solution = entry.solved()
     take = take_of(entry, solution, asked.fps, out.stem)
     outputs = encode(out, take.take, up="Y", metres_per_unit=1.0)
@@ -60,6 +62,16 @@ def solve(asked: Namespace) -> None:
         print_json({"out": str(out), "frames": take.take.frames, "rate": take.take.rate, **told})
     else:
         _print_solved(entry, solution, told, out)
+
+
+def _reference(asked: Namespace) -> Reference:
+    from ..project.opening import open_recording
+
+    entry = open_recording(asked.reference, asked.subject)
+    found = None if entry is None else entry.own_reference
+    if found is None:
+        raise InputError(f"{asked.reference.name} holds no T-pose of markers: arms straight out, held still.")
+    return found
 
 
 def convert(

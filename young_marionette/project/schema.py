@@ -119,6 +119,7 @@ class ContactsFile(Strict):
 
 
 Angle = Annotated[float, Field(ge=-6.3, le=6.3)]
+Touch = Annotated[float, Field(ge=-90, le=90)]  # degrees
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
@@ -173,12 +174,22 @@ class PlacedFile(Strict):
     trim: tuple[Annotated[int, Field(ge=0)], Annotated[int, Field(ge=0)]] | None = None
 
 
-class LeftOutFile(Strict):
-    """A marker that is not believed on some frames, both included."""
+class MendFile(Strict):
+    """What is decided of a marker on some frames, both included; ``other``: the one it changes places with."""
 
+    kind: Literal["exchange", "leave out", "fill", "believe"]
     label: str
     first: int = Field(ge=0)
     last: int = Field(ge=0)
+    other: str | None = None
+
+
+class ReferenceFile(Strict):
+    """A performer's T-pose from another recording; ``blob``: its points ``(frames, markers, 3)`` in metres."""
+
+    name: str
+    labels: list[str] = Field(min_length=1)
+    blob: str = Field(pattern=_BLOB)
 
 
 class RecordingFile(Strict):
@@ -198,8 +209,11 @@ class RecordingFile(Strict):
     subjects: list[str] = []
     placed: PlacedFile = PlacedFile()
     labelling: dict[str, str | None] = {}
-    left_out: list[LeftOutFile] = []
+    mends: list[MendFile] = []
     figure: FigureFile | None = None
+    sizes: dict[str, Annotated[float, Field(gt=0, lt=10)]] = {}
+    reference: ReferenceFile | None = None
+    touches: tuple[Touch, Touch] = (0.0, 0.0)
     notes: list[FindingFile] = []
     tags: list[str] = []
 

@@ -31,6 +31,7 @@ from .commands import (
 )
 from .deviation import known_deviation
 from .entry import CLIP
+from .markers.deciding import choices, undecided
 from .markers.showing import unknown_segments
 from .pairing import are_unlike, unlike
 from .planting import clears, hands_of, plants
@@ -123,7 +124,11 @@ def _gathered(entry: Entry, active: bool) -> Iterator[Snag]:
 
 
 def _solved(entry: MarkerEntry, solution: Solution) -> Iterator[Snag]:
-    """What no marker tells of, and markers that fit nowhere."""
+    """Faults that nothing was decided about, what no marker tells of, and markers that fit nowhere."""
+    for fault in undecided(entry, solution):
+        found = finding("marker fault", name=entry.name, fault=fault, labels=entry.recording.labels)
+        _, mend = choices(entry, fault)[0]
+        yield Snag("gather", found, entry=entry.id, mend=mend, frame=fault.first)
     lost = [name for name in unknown_segments(solution) if not name.endswith(_MAY_LACK)]
     if lost:
         yield Snag("gather", finding("segments unknown", name=entry.name, segments=lost), entry=entry.id)

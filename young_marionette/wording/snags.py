@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Protocol
 from ..core.findings import Finding
 from ..core.text import shown
 from .findings import certainty_words, difference_words, finding_words, some
-from .markers import segment_words
+from .markers import fault_words, mend_words, segment_words
 
 _MOST = 400
 
@@ -175,6 +175,11 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         lambda f: f"{f['name']}: {f['marker']} is usually {f['metres'] * 100:.1f} cm off its place.",
         "Put it on another segment, or leave it out.",
         "Leave out",
+    ),
+    "marker fault": (
+        lambda f: f"{f['name']}: {fault_words(f['fault'], f['labels'])}",
+        lambda f: f"Mended by itself: {mend_words(f['fault']).lower()} Keep that, or choose another mend under Faults.",
+        "Keep",
     ),
     "outdated": (
         "{name} is out of date: what it was baked from has changed.",

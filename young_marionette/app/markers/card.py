@@ -2,33 +2,43 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from ...core.figure.placement import AXIS_NAMES
+from ...core.markers.mends import BELIEVE, EXCHANGE, FILL, LEAVE_OUT, Mend
 from ...project.commands import (
     AddEntries,
     AssignMarker,
     Choose,
     KeepFigure,
-    LeaveOutMarker,
     LetGoMarkers,
+    LetGoMend,
+    MendMarkers,
     PlaceRecording,
 )
+from ...project.markers.deciding import choices, undecided
 from ...project.markers.entry import take_of
-from ...project.markers.showing import marker_rows, pictured, told_faults, unknown_segments
+from ...project.markers.files import FIGURE, LABELLING
+from ...project.markers.showing import marker_rows, nearest_markers, pictured, told_faults, unknown_segments
 from ...wording.findings import counted, finding_words
-from ...wording.markers import fault_words, mend_words, segment_words
+from ...wording.markers import choice_words, decided_words, fault_words, segment_words
 from .. import theme
 from ..desks.facts import FactGrid, choice, measure_options
-from ..parts.widgets import Card, Number, button, label, row
+from ..parts.widgets import Card, Number, button, label, menu_button, row
+from .files import FILLED, MARKERS
 from .picture import BodyPicture
+from .sizing import SizingCard
 from .table import NOWHERE, MarkerTable
 
 _MOST = 12  # faults that are listed
+_NEAREST = 20  # markers that one may have changed places with
 
 
 class RecordingCard(QWidget):
-    """All of Gather for one recording."""
+    """All of Gather for one recording. ``write_asked(what)``: its markers, its labelling or its figure are to be written."""
+
+    write_asked = Signal(str)
 
     def __init__(self, session):
         super().__init__()
@@ -36,7 +46,10 @@ class RecordingCard(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
-        for card in (self._figure_card(), self._markers_card(), self._faults_card(), self._facts_card()):
+        self.sizing = SizingCard(session)
+        self.sizing.hide()
+        cards = self._figure_card(), self.sizing, self._markers_card(), self._faults_card(), self._facts_card()
+        for card in cards:
             column.addWidget(card)
         session.solving.ready.connect(self.show_entry)
         session.solving.changed.connect(self.show_entry)
@@ -56,9 +69,16 @@ class RecordingCard(QWidget):
         )
         self.again = button("Solve", self.session.solving.again, tip="Fit the figure to the markers")
         self.fps = Number(100, "fps", 1, 2, 1, 1000, None, "Frame rate of the take")
-        return Card("Recording").add(
-            self.name, self.told, row(label("Take at", "quiet"), None, self.fps), row(self.make, self.keep), self.again
+        self.by_hand = QCheckBox("Size the figure by hand")
+        self.by_hand.setToolTip("Set its lengths, and move its joints inside the markers on the stage")
+        self.by_hand.toggled.connect(self._size_by_hand)
+        self.write = menu_button(
+            "Write …", self._fill_write, "Write the markers, the labelling or the figure to a file"
         )
+        return Card("Recording").add(
+            self.name, self.told, row(label("Take at", "quiet"), None, self.fps), row(self.make, self.keep), self.again,
+            self.by_hand, self.write,
+        )  # fmt: skip
 
     def _markers_card(self):
         self.picture = BodyPicture()
@@ -68,9 +88,7 @@ class RecordingCard(QWidget):
         self.mirror.setToolTip("The marker of the same name on the other side goes with that side's segment")
         self.names = QCheckBox("Labels on the stage")
         self.names.toggled.connect(self.session.name_dots)
-        self.leave = button(
-            "Leave out here", self._leave, tip="Do not believe the chosen marker in the frames of the range"
-        )
+        self.mend = menu_button("Mend here", self._fill_mend, "Mend the chosen marker in the frames of the range")
         self.reset = button("Reset", self._let_go, tip="Let go of all that was set by hand of these markers")
         self.picture.pin_chosen.connect(self.session.choose_marker)
         self.picture.pin_dragged.connect(self.assign)
@@ -78,14 +96,15 @@ class RecordingCard(QWidget):
         self.table.chosen.connect(self.session.choose_marker)
         self.table.rows.assigned.connect(lambda marker, name: self.assign(marker, None if name == NOWHERE else name))
         return Card("Markers on segments").add(
-            self.picture, self.mirror, self.names, self.table, row(self.leave, self.reset)
+            self.picture, self.mirror, self.names, self.table, row(self.mend, self.reset)
         )
 
     def _faults_card(self):
         self.faults = QWidget()
         self.fault_rows = QVBoxLayout(self.faults)
         self.fault_rows.setContentsMargins(0, 0, 0, 0)
-        self.faults_card = Card("Faults").add(self.faults)
+        self.keep_all = button("Keep all mends", self._keep_all, tip="Keep what was mended by itself, as it is")
+        self.faults_card = Card("Faults").add(self.faults, self.keep_all)
         return self.faults_card
 
     def _facts_card(self):
@@ -158,11 +177,12 @@ class RecordingCard(QWidget):
         self.table.rows.show_rows(rows, entry.recording.labels)
         odd = frozenset(r.label for r in rows if r.faults)
         self.picture.show_body(*pictured(entry, solution), self.session.marker, odd)
-        self.leave.setEnabled(self.session.marker in entry.recording.index)
-        self.reset.setEnabled(bool(entry.labelling or entry.left_out))
+        self.mend.setEnabled(self.session.marker in entry.recording.index)
+        self.reset.setEnabled(bool(entry.labelling or entry.mends))
+        self.sizing.show_entry(entry, solution)
 
     def _show_faults(self, entry, solution):
-        key = entry.id, id(solution), entry.left_out
+        key = entry.id, id(solution), entry.mends
         if key == self._faults_of:
             return
         self._faults_of = key
@@ -171,17 +191,30 @@ class RecordingCard(QWidget):
             widget.hide()
             widget.deleteLater()
         told = [] if solution is None else told_faults(entry, solution)
-        self.faults_card.setVisible(bool(told or entry.left_out))
+        self.faults_card.setVisible(bool(told or entry.mends))
+        self.keep_all.setVisible(bool(told) and bool(undecided(entry, solution)))
         for fault in told[:_MOST]:
-            text = label(f"◆ {fault_words(fault, entry.recording.labels)} {mend_words(fault)}", wrap=True)
-            go = button("Go", lambda f=fault: self._go(f), tip="Go to the first frame of it")
-            self.fault_rows.addWidget(row(text, go))
+            self.fault_rows.addWidget(self._fault_row(entry, fault))
         if len(told) > _MOST:
             self.fault_rows.addWidget(label(f"and {len(told) - _MOST} more", "quiet"))
-        for one in entry.left_out:
-            text = label(f"{one.label} is left out in frames {one.first} to {one.last}.", "quiet", wrap=True)
-            back = button("Believe", lambda o=one: self.session.do(LeaveOutMarker(entry.id, o.label, o.first, o.last)))
-            self.fault_rows.addWidget(row(text, back))
+        for mend in entry.mends:
+            back = button("Let go", lambda m=mend: self.session.do(LetGoMend(entry.id, m)), tip="Take this back")
+            self.fault_rows.addWidget(row(label(decided_words(mend), "quiet", wrap=True), back))
+
+    def _fault_row(self, entry, fault):
+        """A fault in words, a way to it, and what can be decided about it; what is done by itself stands first."""
+        can = choices(entry, fault)
+        options = [(f"By itself: {choice_words(can[0][0], fault).lower()}", None)]
+        options += [(choice_words(what, fault), command) for what, command in can]
+        box = choice("Mend", options, None, lambda command: command and self.session.do(command))
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(3)
+        column.addWidget(label(f"◆ {fault_words(fault, entry.recording.labels)}", wrap=True))
+        go = button("Go", lambda: self._go(fault), tip="Go to the first frame of it")
+        column.addWidget(row(go, box, stretch_last=True))
+        return holder
 
     def _show_facts(self, entry):
         self.grid.show_facts(entry.facts)
@@ -214,7 +247,7 @@ class RecordingCard(QWidget):
         self.table.choose(self.session.marker)
         self.picture.chosen = self.session.marker
         self.picture.update()
-        self.leave.setEnabled(self.entry is not None and self.session.marker in self.entry.recording.index)
+        self.mend.setEnabled(self.entry is not None and self.session.marker in self.entry.recording.index)
 
     # --- doing ----------------------------------------------------------------------------------
     def _place(self, name, value):
@@ -229,8 +262,39 @@ class RecordingCard(QWidget):
             self.session.do(AssignMarker(self.entry.id, marker, segment, self.mirror.isChecked()))
             self.session.told.emit(f"{marker}: {segment_words(segment)}")
 
-    def _leave(self):
-        self.session.do(LeaveOutMarker(self.entry.id, self.session.marker, *self.session.range))
+    def _size_by_hand(self, on):
+        self.sizing.setVisible(on)
+        self.session.view_changed.emit()
+
+    def _keep_all(self):
+        solution = self.session.solving.solution(self.entry)
+        self.session.do(*(choices(self.entry, fault)[0][1] for fault in undecided(self.entry, solution)))
+
+    def _fill_mend(self, menu):
+        """What can be done about the chosen marker in the frames of the range."""
+        menu.clear()
+        marker, span = self.session.marker, self.session.range
+        for kind, text in ((LEAVE_OUT, "Leave out"), (FILL, "Fill from its segment"), (BELIEVE, "Believe it")):
+            menu.addAction(text, lambda kind=kind: self._mend(Mend(kind, marker, *span)))
+        menu.addAction("Leave out everywhere", lambda: self.assign(marker, None))
+        others = menu.addMenu("Exchange with")
+        for other in nearest_markers(self.entry, marker, span[0])[:_NEAREST]:
+            others.addAction(other, lambda other=other: self._mend(Mend(EXCHANGE, marker, *span, other)))
+
+    def _mend(self, mend):
+        if self.session.do(MendMarkers(self.entry.id, (mend,))):
+            self.session.told.emit(decided_words(mend))
+
+    def _fill_write(self, menu):
+        menu.clear()
+        solved = self.session.solving.solution(self.entry) is not None
+        for text, what in (
+            ("Markers, mended …", MARKERS),
+            ("Markers, mended and gaps filled …", FILLED),
+            ("Labelling …", LABELLING),
+            ("Body figure …", FIGURE),
+        ):
+            menu.addAction(text, lambda what=what: self.write_asked.emit(what)).setEnabled(solved)
 
     def _let_go(self):
         self.session.do(LetGoMarkers(self.entry.id))

@@ -70,7 +70,8 @@ class MarkerModel(QAbstractTableModel):
         if column == MARKER:
             return f"◆ {row.label.rpartition(':')[2]}" if row.faults else row.label.rpartition(":")[2]
         if column == SEGMENT:
-            return segment_words(row.segment)
+            # The sides by their letters: the column is narrow.
+            return segment_words(row.segment).replace("left ", "L ", 1).replace("right ", "R ", 1)
         if column == OFF:
             return "" if row.residual is None else f"{row.residual * 1000:.1f}"
         return certainty_words(row.sure) if row.segment else ""

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .following import OUT, SIGMA
+from .mends import Mend, mended
 from .posing import Poses, world
 from .tracking import How, refined
 
@@ -18,22 +19,22 @@ if TYPE_CHECKING:
     from .solving import Solution
 
 
-def answered(
-    solution: Solution, recording: Recording, laid: Laid, left_out: Sequence[tuple[int, int, int]], frame: int
-) -> Poses:
-    """The pose ``(joints, 4, 1)`` of one frame with markers on other segments, or left out, than they were solved with.
+def answered(solution: Solution, recording: Recording, laid: Laid, mends: Sequence[Mend], frame: int) -> Poses:
+    """The pose ``(joints, 4, 1)`` of one frame with markers on other segments, or mended otherwise, than they were solved with.
 
     A marker that comes to another segment sits where it is just now in that segment's axes.
     """
     figure, before = solution.figure, solution.poses.picked(np.array([frame]))
     turns, places = world(figure.structure, figure.offsets, before)
-    on = np.flatnonzero((laid.segments >= 0) & np.isfinite(recording.points[frame]).all(-1))
-    out = {m for m, first, last in left_out if first <= frame <= last}
-    # What was found to be faulty in this frame stays out of it.
-    out |= {f.marker for f in solution.faults if f.first <= frame <= f.last}
+    own_mends = [replace(mend, first=0, last=0) for mend in mends if mend.first <= frame <= mend.last]
+    recording = mended(recording.cut(frame, frame), own_mends)
+    on = np.flatnonzero((laid.segments >= 0) & recording.seen[0])
+    # What was found to be faulty in this frame stays out of it, where nothing else is decided.
+    decided = {recording.index[label] for mend in own_mends for label in mend.markers if label in recording.index}
+    out = {f.marker for f in solution.faults if f.first <= frame <= f.last} - decided
     on = np.array([m for m in on if m not in out], int)
     known = {int(m): n for n, m in enumerate(solution.on)}
-    points = recording.points[frame, on]
+    points = recording.points[0, on]
     local = []
     for marker, point in zip(on, points):
         segment = int(laid.segments[marker])

@@ -13,12 +13,14 @@ import numpy as np
 
 from .figure import Figure
 from .guards import Guards
-from .posing import Normal, Poses, add_guards, equations, huber, predicted, stepped, tukey, world
+from .posing import Aims, Normal, Poses, add_aims, add_guards, equations, huber, predicted, stepped, tukey, world
 from .rows import crossed
 from .segments import Structure
+from .sizing import STATURE, Sizes, joints_of, size_of
 
 _STATURE = 0.08  # a stature's standard deviation as a share of the guess
 _EVEN = 0.0035  # of the difference of left and right, as a share of the stature
+_SET = 0.0002  # metres that a size that is set may be off
 _GUARD = 0.05  # guards err alike on all frames: they do not count as so many observations
 
 
@@ -67,12 +69,15 @@ def fitted(
     width: float,
     last: bool = False,
     steps: int = 10,
+    sizes: Sizes | None = None,
+    aims: Aims | None = None,
 ) -> tuple[Figure, Poses]:
     """``(figure, poses)``: lengths, places of markers and poses refined together.
 
     ``points (markers, 3, frames)``, ``weights (markers, frames)``; ``sigma``, ``width``, ``last``: as in tracking.How.
+    ``sizes``: those that are set (see sizing); ``aims``: poses that frames are drawn to.
     """
-    fit = _Fit(figure.structure, points, weights, prior, figure.stature)
+    fit = _Fit(figure.structure, points, weights, prior, figure.stature, sizes or {}, aims)
     guards = Guards(figure.structure)
     damping = 1e-4
     state = (figure, poses)
@@ -101,8 +106,10 @@ class _Fit:
         weights: np.ndarray,
         prior: Prior,
         stature: float,
+        sizes: Sizes,
+        aims: Aims | None,
     ) -> None:
-        self.structure, self.weights, self.prior = structure, weights, prior
+        self.structure, self.weights, self.prior, self.sizes, self.aims = structure, weights, prior, sizes, aims
         self.points = np.where(weights[:, None] > 0, points, 0.0)
         self.guess = stature
         self.free = structure.free
@@ -154,11 +161,23 @@ class _Fit:
             (joint, axis), (other, _) = self.free[a], self.free[b]
             value = figure.offsets[joint, axis] - like * figure.offsets[other, axis]
             add([(1 + a, 1.0), (1 + b, -like)], value, _EVEN * self.guess)
+        for size, metres in self.sizes.items():
+            rows = [(0, 1.0)] if size == STATURE else self._along(figure, size)
+            add(rows, size_of(figure, size) - metres, _SET)
         off = (figure.places - self.prior.expected(figure.offsets)) / self.prior.sigma
         slopes = self._placed / self.prior.sigma.ravel()[:, None]
         h += slopes.T @ slopes
         g -= slopes.T @ off.ravel()
         return h, g, cost + float(np.sum(off * off))
+
+    def _along(self, figure: Figure, size: str) -> list[tuple[int, float]]:
+        """How a size changes by the lengths that make it."""
+        own, rows = joints_of(self.structure, size), []
+        for i, (joint, axis) in enumerate(self.free):
+            if joint in own:
+                long = max(float(np.linalg.norm(figure.offsets[joint])), 1e-6)
+                rows.append((1 + i, float(figure.offsets[joint, axis]) / long))
+        return rows
 
     def equations(
         self, state: tuple[Figure, Poses], guards: Guards, sigma: float, width: float, last: bool
@@ -173,6 +192,8 @@ class _Fit:
         system = equations(figure, turns, places, self.points, w, there)
         cost = float(np.sum(self.weights * loss)) / sigma**2
         cost += float(add_guards(guards, poses.q, system, _GUARD).sum())
+        if self.aims is not None:
+            cost += float(add_aims(self.aims, poses, system).sum())
         h, g, usual = self._priors(figure)
         return cost + usual, (system, *self._shared(figure, turns, places, there, w, off, h, g))
 

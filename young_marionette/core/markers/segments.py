@@ -204,6 +204,12 @@ _STEPS, _THUMB = ("Proximal", "Intermediate", "Distal"), ("Metacarpal", "Proxima
 _FINGERS = {"Thumb": 0.02, "Index": 0.018, "Middle": 0.004, "Ring": -0.008, "Little": -0.019}
 
 
+def finger_segment(side: str, finger: str, step: int) -> str:
+    """The bone of a finger by its VRM 1.0 name; ``step`` from 1 at the palm, those past the tip are the last."""
+    steps = _THUMB if finger == "Thumb" else _STEPS
+    return f"{side}{finger}{steps[min(step, len(steps)) - 1]}"
+
+
 def _finger(name: str) -> bool:
     return any(f in name and name.startswith(SIDES) and name.endswith((*_STEPS, *_THUMB)) for f in _FINGERS)
 

@@ -12,8 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..humanoid.vocabulary import LEFT, Vocabulary, spoken, vocabulary
+from ..humanoid.vocabulary import LEFT, RIGHT, Vocabulary, spoken, vocabulary
 from ..humanoid.words import parts_of, shared_prefix, side_of
+from .fingers import finger_of
 from .segments import BODY, Segment, Structure
 
 
@@ -202,18 +203,41 @@ def broad(segment: Segment) -> tuple[np.ndarray, np.ndarray]:
 
 def read_labels(labels: tuple[str, ...], structure: Structure = BODY) -> list[Reading]:
     """What labels say, one by one; a prefix that they share (the subject's name) is taken off."""
-    prefix = shared_prefix(labels)
-    bare = tuple(label.removeprefix(prefix).rpartition(":")[2] for label in labels)
-    words = vocabulary(spoken(bare))
+    bare, words = _bare(labels)
     found = []
     for label in bare:
+        finger = _finger(label, words)
+        if finger in structure.index:
+            found.append(Reading(finger, *broad(structure.segments[structure.index[finger]])))
+            continue
         site, side = _site(label)
         if site is None:
             said = words.split(label)
             side = side_of(said, words)
-            site = _worded(said, words)
+            site = SITES["FIN"] if finger else _worded(said, words)
+        if finger and site is not None:
+            side = LEFT if finger.startswith(LEFT) else RIGHT
         found.append(_reading(site, side, structure))
     return found
+
+
+def fingers_in(labels: tuple[str, ...]) -> tuple[str, ...]:
+    """The bones of fingers that labels name, by their VRM 1.0 names."""
+    bare, words = _bare(labels)
+    return tuple(finger for label in bare if (finger := _finger(label, words)))
+
+
+def _bare(labels: tuple[str, ...]) -> tuple[tuple[str, ...], Vocabulary]:
+    """Labels without a prefix that they share, and the words of their language."""
+    prefix = shared_prefix(labels)
+    bare = tuple(label.removeprefix(prefix).rpartition(":")[2] for label in labels)
+    return bare, vocabulary(spoken(bare))
+
+
+def _finger(label: str, words: Vocabulary) -> str | None:
+    said = words.split(label)
+    weights = parts_of(said, words)
+    return finger_of(label, said, sorted(weights, key=lambda part: -weights[part]), side_of(said, words))
 
 
 def _site(label: str) -> tuple[Site | None, str | None]:

@@ -8,7 +8,7 @@ left out the figure is fitted and solved again.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -22,12 +22,15 @@ from .faults import Fault
 from .figure import Figure
 from .fitting import Prior, fitted, prior_of
 from .following import OUT, SIGMA, Progress, eased, expected_places, finished, solve_poses
+from .mends import BELIEVE, Mend, marked, mended, put_back, spoken_for
 from .placing import stature_of
 from .posing import Poses
 from .recording import Recording
+from .reference import Reference, Touches, aims_at
 from .rows import rows_of
 from .segments import BODY, Structure
 from .sites import read_labels
+from .sizing import STATURE, Sizes, resized
 from .smoothing import continuous
 from .tracking import How, annealed, refined
 from .trajectories import Exchange, believable, exchanged
@@ -37,6 +40,19 @@ _WRONG = 0.02  # metres that a marker on its own segment is not off as a rule
 # How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
 _FINE = 2  # the first stage for a figure that is nearly right
 _STAGES = ((0.03, 0.1, False, 6), (0.012, 0.05, False, 6), (SIGMA, 0.03, False, 6), (SIGMA, OUT, True, 8))
+
+
+@dataclass(frozen=True, eq=False)
+class Hints:
+    """What is known of a figure before it is fitted: ``sizes`` that are set (see sizing), and the performer's T-pose, with its
+    ``touches`` (see reference)."""
+
+    sizes: Sizes = field(default_factory=dict)
+    reference: Reference | None = None
+    touches: Touches = (0.0, 0.0)
+
+
+NO_HINTS = Hints()
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +89,7 @@ def fit(
     figure: Figure,
     prior: Prior,
     stages: Sequence[tuple[float, float, bool, int]] = _STAGES,
+    hints: Hints = NO_HINTS,
     progress: Progress = lambda share: None,
 ) -> tuple[Figure, tuple[np.ndarray, Poses]]:
     """``(figure, (frames, their poses))``: the figure that some hundred frames tell, from one that is about right.
@@ -80,15 +97,19 @@ def fit(
     ``points (frames, markers, 3)``: NaN where a marker is not seen or not believed. ``stages``: see ``_STAGES``.
     """
     frames = spread_frames(points)
-    own, seen = rows_of(points[frames])
+    reference = None if hints.reference is None else hints.reference.on(figure.labels)
+    own, seen = rows_of(points[frames] if reference is None else np.concatenate([points[frames], reference]))
     weights = seen * 1.0
+    aims = None
+    if reference is not None:
+        aims = aims_at(figure.structure, len(frames) + len(reference), len(reference), hints.touches)
     poses = annealed(figure, own, weights)
     progress(0.4)
     for n, (sigma, width, last, steps) in enumerate(stages):
-        figure, poses = fitted(figure, poses, own, weights, prior, sigma, width, last, steps)
-        poses, _ = refined(figure, poses, own, weights, How(sigma, width, steps=4))
+        figure, poses = fitted(figure, poses, own, weights, prior, sigma, width, last, steps, hints.sizes, aims)
+        poses, _ = refined(figure, poses, own, weights, How(sigma, width, steps=4), aims)
         progress(0.4 + 0.6 * (n + 1) / len(stages))
-    return figure, (frames, poses)
+    return resized(figure, hints.sizes), (frames, poses.picked(slice(len(frames))))
 
 
 def solve(
@@ -96,26 +117,34 @@ def solve(
     laid: Laid,
     figure: Figure | None = None,
     structure: Structure = BODY,
-    left_out: Sequence[tuple[int, int, int]] = (),
+    mends: Sequence[Mend] = (),
+    hints: Hints = NO_HINTS,
     progress: Progress = lambda share: None,
 ) -> Solution:
     """Solve a placed recording (metres, Y up), with its faults found and mended.
 
-    ``figure``: of the same performer and markers, where there is one; else one is fitted. ``left_out``: (marker, first, last)
-    of what is not believed. InputError where the markers are too few for a body.
+    ``figure``: of the same performer and markers, where there is one; else one is fitted. ``mends``: what is decided of markers.
+    ``hints``: for the fit of a figure. InputError where the markers are too few for a body.
     """
     part = lambda a, b: lambda share: progress(a + (b - a) * share)  # noqa: E731
+    seen, sure = replace(recording, points=put_back(recording, mends)), marked(recording, mends, BELIEVE)
+    recording = mended(recording, mends)
     wrong = _lying(recording, laid, structure)
     for turn in range(2):
-        solution = _solved(recording, laid, figure, structure, left_out, part(0.45 * turn, 0.55 if turn == 0 else 1.0))
+        share = part(0.45 * turn, 0.55 if turn == 0 else 1.0)
+        solution = _solved(recording, laid, figure, structure, sure, hints, share)
         before = laid
         laid, found = _put_right(recording, laid, solution, first=turn == 0)
         wrong += found
         if laid is before or turn == 1:
             break
-    strays = _strays(recording, laid)
+    strays = [fault for fault in _strays(recording, laid) if not spoken_for(fault, sure)]
     progress(1.0)
-    told = (*solution.faults, *wrong, *strays)
+    # What was left out is no gap.
+    hidden = [
+        replace(fault, marker=int(solution.on[fault.marker])) for fault in fault_kinds.gaps(seen.points[:, solution.on])
+    ]
+    told = (*solution.faults, *hidden, *wrong, *strays)
     gone = {f.marker for f in strays}
     told = tuple(f for f in told if f.kind != fault_kinds.GAP or f.marker not in gone)
     order = sorted(told, key=lambda f: (f.kind == fault_kinds.GAP, f.first, f.marker))
@@ -139,7 +168,8 @@ def _solved(
     laid: Laid,
     figure: Figure | None,
     structure: Structure,
-    left_out: Sequence[tuple[int, int, int]],
+    sure: np.ndarray,
+    hints: Hints,
     progress: Progress,
 ) -> Solution:
     part = lambda a, b: lambda share: progress(a + (b - a) * share)  # noqa: E731
@@ -147,24 +177,24 @@ def _solved(
     if figure is not None:
         laid = _known_to(figure, recording, laid)
     on = on_body(recording, laid, structure)
-    rate, given = recording.rate, _without(recording.points, left_out)[:, on]
-    believed, swaps = believable(given, rate)
-    stature = laid.stature or stature_of(recording.points[:, on])
+    rate, given, sure = recording.rate, recording.points[:, on], sure[:, on]
+    believed, swaps = believable(given, rate, sure)
+    stature = hints.sizes.get(STATURE) or laid.stature or stature_of(recording.points[:, on])
     prior = prior_of(structure, laid.segments[on], laid.places[on], laid.sigma[on], stature)
     labels, begun = tuple(recording.labels[i] for i in on), None
     progress(0.02)
     if figure is None:
         offsets = structure.shares * stature
         figure = Figure(stature, offsets, labels, laid.segments[on], prior.expected(offsets), structure)
-        figure, begun = fit(believed, figure, prior, progress=part(0.02, 0.4))
+        figure, begun = fit(believed, figure, prior, hints=hints, progress=part(0.02, 0.4))
     else:
         figure = figure.on(labels)
     poses = solve_poses(figure, believed, rate, begun, part(0.4, 0.7))
-    points, swaps, found = _faulty(given, expected_places(figure, poses), swaps, rate)
+    points, swaps, found = _faulty(given, expected_places(figure, poses), swaps, rate, sure)
     believed = _without(points, [(f.marker, f.first, f.last) for f in found])
     spoiled = sum(f.last - f.first + 1 for f in found) + sum(2 * (s.last - s.first + 1) for s in swaps)
     if not kept and spoiled > _SPOILED * points.shape[0] * points.shape[1]:
-        figure, begun = fit(believed, figure, prior, _STAGES[_FINE:], part(0.7, 0.85))
+        figure, begun = fit(believed, figure, prior, _STAGES[_FINE:], hints, part(0.7, 0.85))
         poses = solve_poses(figure, believed, rate, begun, part(0.85, 0.98))
     elif spoiled:
         rows, seen = rows_of(believed)
@@ -173,7 +203,7 @@ def _solved(
         poses = finished(figure, poses, rows, weights, rate)
     expected = expected_places(figure, poses)
     # With the figure that the faults did not spoil, their ends can be told better.
-    found = [*fault_kinds.residual_faults(points, expected, rate), *fault_kinds.gaps(recording.points[:, on])]
+    found = [f for f in fault_kinds.residual_faults(points, expected, rate) if not spoken_for(f, sure)]
     told = [replace(fault, marker=int(on[fault.marker])) for fault in found]
     for swap in swaps:
         for a, b in ((swap.a, swap.b), (swap.b, swap.a)):
@@ -198,14 +228,15 @@ def _without(points: np.ndarray, stretches: Sequence[tuple[int, int, int]]) -> n
 
 
 def _faulty(
-    given: np.ndarray, expected: np.ndarray, swaps: list[Exchange], rate: float
+    given: np.ndarray, expected: np.ndarray, swaps: list[Exchange], rate: float, sure: np.ndarray
 ) -> tuple[np.ndarray, list[Exchange], list[Fault]]:
     """``(points with exchanged markers put back, all exchanges, other faults)``, by where the figure expects the markers."""
     swaps = _checked(given, expected, swaps)
     points = exchanged(given, swaps)
-    more = fault_kinds.residual_exchanges(points, expected, rate)
+    more = [swap for swap in fault_kinds.residual_exchanges(points, expected, rate) if not swap.touches(sure)]
     points = exchanged(points, more)
-    return points, [*swaps, *more], fault_kinds.residual_faults(points, expected, rate)
+    found = fault_kinds.residual_faults(points, expected, rate)
+    return points, [*swaps, *more], [fault for fault in found if not spoken_for(fault, sure)]
 
 
 def _put_right(recording: Recording, laid: Laid, solution: Solution, first: bool) -> tuple[Laid, list[Fault]]:

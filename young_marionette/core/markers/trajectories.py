@@ -24,6 +24,10 @@ class Exchange:
     first: int
     last: int
 
+    def touches(self, mask: np.ndarray) -> bool:
+        """Whether a mask ``(frames, markers)`` holds anywhere on it."""
+        return bool(mask[self.first : self.last + 1, [self.a, self.b]].any())
+
 
 def filled(points: np.ndarray) -> np.ndarray:
     """``points (frames, markers, 3)`` with gaps bridged in straight lines, and ends held; NaN for what is never seen."""
@@ -158,9 +162,11 @@ def jumps(points: np.ndarray, rate: float) -> np.ndarray:
     return jumped
 
 
-def believable(points: np.ndarray, rate: float) -> tuple[np.ndarray, list[Exchange]]:
+def believable(points: np.ndarray, rate: float, sure: np.ndarray | None = None) -> tuple[np.ndarray, list[Exchange]]:
     """``(points, exchanges)``: ``points (frames, markers, 3)`` with markers that change places put back, and NaN where they spike or
-    are left behind."""
-    swaps = exchanges(points, rate)
+    are left behind; but for what is ``sure (frames, markers)``."""
+    if sure is None:
+        sure = np.zeros(points.shape[:2], bool)
+    swaps = [swap for swap in exchanges(points, rate) if not swap.touches(sure)]
     points = exchanged(points, swaps)
-    return np.where((spikes(points, rate) | left(points, rate))[..., None], np.nan, points), swaps
+    return np.where(((spikes(points, rate) | left(points, rate)) & ~sure)[..., None], np.nan, points), swaps

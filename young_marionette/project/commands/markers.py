@@ -1,4 +1,4 @@
-"""Edits of recordings of markers: where they lie, which segment each marker goes with, what is not believed, whose figure it is."""
+"""Edits of recordings of markers: where they lie, which segment each marker goes with, what is mended, whose figure it is."""
 
 from __future__ import annotations
 
@@ -6,12 +6,15 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from ...core.errors import InputError
+from ...core.markers.mends import Mend
 from ...core.markers.segments import mirrored
+from ...core.markers.sizing import SIZES, mirror_of, resized
 from ...core.names import free_name
-from ..markers.entry import LeftOut, MarkerEntry
+from ..markers.entry import MarkerEntry
 
 if TYPE_CHECKING:
     from ...core.markers.figure import Figure
+    from ...core.markers.reference import Reference, Touches
     from ..document import State
 
 
@@ -41,13 +44,24 @@ class AddRecordings:
             labelling = entry.labelling or known_labelling(state, entry)
             figure = entry.figure or known_figure(state, replace(entry, labelling=labelling))
             added.append(replace(entry, name=name, labelling=labelling, figure=figure))
-        return replace(state, recordings=(*state.recordings, *added)) if added else state
+        return replace(state, recordings=_with_references((*state.recordings, *added))) if added else state
+
+
+def _with_references(recordings: tuple[MarkerEntry, ...]) -> tuple[MarkerEntry, ...]:
+    """The recordings, each without a T-pose of its own with that of another one of the same performer and markers."""
+    made = []
+    for entry in recordings:
+        if entry.reference is None and entry.figure is None and entry.own_reference is None:
+            labels = entry.labelled
+            kin = [o.own_reference for o in recordings if o.subjects == entry.subjects and labels <= o.labelled]
+            entry = replace(entry, reference=next((r for r in kin if r is not None), None))
+        made.append(entry)
+    return tuple(made)
 
 
 def known_figure(state: State, entry: MarkerEntry) -> Figure | None:
     """A figure that is kept with a recording of the same performer (by what the file calls them) and the same markers."""
-    nowhere = {label for label, segment in entry.labelling if segment is None}
-    labels = {label for label, free in zip(entry.recording.labels, entry.recording.unlabelled) if not free} - nowhere
+    labels = entry.labelled
     for other in reversed(state.recordings):
         if other.figure is not None and other.subjects == entry.subjects and labels <= {*other.figure.labels}:
             return other.figure
@@ -99,6 +113,23 @@ class AssignMarker:
 
 
 @dataclass(frozen=True)
+class UseLabelling:
+    """Take a labelling: label to segment, or None; for the markers that the recording has."""
+
+    entry: str
+    labelling: tuple[tuple[str, str | None], ...]
+    label: str = "use a labelling"
+
+    def run(self, state: State) -> State:
+        entry = recording_of(state, self.entry)
+        known = {marker: segment for marker, segment in self.labelling if marker in entry.recording.index}
+        if not known:
+            raise InputError(f"None of the markers of {entry.name} is in this labelling.")
+        labelling = tuple((dict(entry.labelling) | known).items())
+        return state.with_entry(replace(entry, labelling=labelling, figure=None))
+
+
+@dataclass(frozen=True)
 class LetGoMarkers:
     """Let go of what was set by hand of a recording's markers; ``markers`` empty: of all."""
 
@@ -109,30 +140,104 @@ class LetGoMarkers:
     def run(self, state: State) -> State:
         entry = recording_of(state, self.entry)
         kept = tuple((m, s) for m, s in entry.labelling if self.markers and m not in self.markers)
-        left = tuple(o for o in entry.left_out if self.markers and o.label not in self.markers)
-        if (kept, left) == (entry.labelling, entry.left_out):
+        mends = tuple(m for m in entry.mends if self.markers and not {*m.markers} & {*self.markers})
+        if (kept, mends) == (entry.labelling, entry.mends):
             return state
-        return state.with_entry(replace(entry, labelling=kept, left_out=left, figure=None))
+        return state.with_entry(replace(entry, labelling=kept, mends=mends, figure=None))
 
 
 @dataclass(frozen=True)
-class LeaveOutMarker:
-    """Do not believe a marker on some frames, both included; where that was said already, believe it again."""
+class MendMarkers:
+    """Decide about markers on some frames, both included; comes over what was decided of the same markers on these frames."""
 
     entry: str
-    marker: str
-    first: int
-    last: int
-    label: str = "leave a marker out"
+    mends: tuple[Mend, ...]
+    label: str = "mend markers"
 
     def run(self, state: State) -> State:
         entry = recording_of(state, self.entry)
-        if self.marker not in entry.recording.index:
-            raise InputError(f"There is no marker {self.marker}.")
-        one = LeftOut(self.marker, min(self.first, self.last), max(self.first, self.last))
-        others = tuple(o for o in entry.left_out if o != one)
-        left = others if len(others) < len(entry.left_out) else (*others, one)
-        return state.with_entry(replace(entry, left_out=left))
+        kept = entry.mends
+        for mend in self.mends:
+            for label in mend.markers:
+                if label not in entry.recording.index:
+                    raise InputError(f"There is no marker {label}.")
+            if mend.other == mend.label:
+                raise InputError(f"{mend.label} can't change places with itself.")
+            one = replace(mend, first=min(mend.first, mend.last), last=max(mend.first, mend.last))
+            kept = (*(m for m in kept if not _covers(one, m)), one)
+        return state.with_entry(replace(entry, mends=kept))
+
+
+def _covers(mend: Mend, other: Mend) -> bool:
+    """Whether a decision is about all that another one is about."""
+    return {*other.markers} <= {*mend.markers} and mend.first <= other.first and mend.last >= other.last
+
+
+@dataclass(frozen=True)
+class LetGoMend:
+    """Take a decision about markers back."""
+
+    entry: str
+    mend: Mend
+    label: str = "let go of a mend"
+
+    def run(self, state: State) -> State:
+        entry = recording_of(state, self.entry)
+        return state.with_entry(replace(entry, mends=tuple(m for m in entry.mends if m != self.mend)))
+
+
+@dataclass(frozen=True)
+class SizeFigure:
+    """Set sizes of the body figure (see core.markers.sizing), metres; None lets go of one. ``mirror``: on both sides.
+
+    A figure that is kept becomes so; one that is fitted is fitted with them.
+    """
+
+    entry: str
+    sizes: tuple[tuple[str, float | None], ...]
+    mirror: bool = False
+    label: str = "size the figure"
+
+    def run(self, state: State) -> State:
+        entry = recording_of(state, self.entry)
+        kept = dict(entry.sizes)
+        for size, metres in self.sizes:
+            if size not in SIZES:
+                raise InputError(f"{size} is no size of a figure.")
+            if metres is not None and not 0.005 <= metres <= 4:
+                raise InputError("A size of a figure is between 0.5 cm and 4 m.")
+            other = mirror_of(size) if self.mirror else None
+            for one in (size, *([other] if other else [])):
+                kept.pop(one, None)
+                if metres is not None:
+                    kept[one] = metres
+        sizes = tuple(kept.items())
+        figure = entry.figure and resized(entry.figure, kept)
+        return state.with_entry(replace(entry, sizes=sizes, figure=figure))
+
+
+@dataclass(frozen=True)
+class TouchFigure:
+    """Tell how the performer stands in the T-pose: degrees by which shoulders stand up, and elbows back."""
+
+    entry: str
+    touches: Touches
+    label: str = "touch the T-pose"
+
+    def run(self, state: State) -> State:
+        return state.with_entry(replace(recording_of(state, self.entry), touches=self.touches))
+
+
+@dataclass(frozen=True, eq=False)
+class SetReference:
+    """Take the performer's T-pose from another recording; None lets go of it."""
+
+    entry: str
+    reference: Reference | None
+    label: str = "take the T-pose"
+
+    def run(self, state: State) -> State:
+        return state.with_entry(replace(recording_of(state, self.entry), reference=self.reference, figure=None))
 
 
 @dataclass(frozen=True, eq=False)

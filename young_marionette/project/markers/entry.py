@@ -12,9 +12,12 @@ from ...core.figure.declared import Declared
 from ...core.findings import Fact, Finding
 from ...core.markers.assigning import Laid, assign, by_hand
 from ...core.markers.following import Progress
+from ...core.markers.mends import EXCHANGE, Mend, mended, within
 from ...core.markers.placing import Place, Placed, place
+from ...core.markers.reference import Reference, Touches, reference_of
 from ...core.markers.segments import Structure, structure_with
-from ...core.markers.solving import Solution, solve
+from ...core.markers.sites import fingers_in
+from ...core.markers.solving import Hints, Solution, solve
 from ...core.names import free_name
 from ...core.resample import resample
 from ..entry import CLIP, Entry, new_id
@@ -28,19 +31,11 @@ MARKERS = "markers"
 _LEAST = 8  # markers of a performer
 
 
-@dataclass(frozen=True)
-class LeftOut:
-    """A marker that is not believed from frame ``first`` to ``last``, both included."""
-
-    label: str
-    first: int
-    last: int
-
-
 @dataclass(frozen=True, eq=False)
 class MarkerEntry:
     """``recording``: in the file's unit and axes. ``placed``: what was set of where it lies. ``labelling``: label to segment, or None
-    for none, as set by hand. ``left_out``: what is not believed. ``figure``: the performer's, where one is kept."""
+    for none, as set by hand. ``mends``: what is decided of markers. ``figure``: the performer's, where one is kept. ``sizes``: of it that are set, see
+    core.markers.sizing. ``reference``: the performer's T-pose from another recording; ``touches``: how it is stood in."""
 
     id: str
     name: str
@@ -52,8 +47,11 @@ class MarkerEntry:
     subjects: tuple[str, ...] = ()
     placed: Placed = field(default_factory=Placed)
     labelling: tuple[tuple[str, str | None], ...] = ()
-    left_out: tuple[LeftOut, ...] = ()
+    mends: tuple[Mend, ...] = ()
     figure: Figure | None = None
+    sizes: tuple[tuple[str, float], ...] = ()
+    reference: Reference | None = None
+    touches: Touches = (0.0, 0.0)
     tags: tuple[str, ...] = ()
     role: str = field(default=MARKERS, init=False)
 
@@ -104,25 +102,45 @@ class MarkerEntry:
         return self.notes
 
     @property
+    def labelled(self) -> frozenset[str]:
+        """The labels that name a marker of the performer, but for those that go with no segment."""
+        nowhere = {label for label, segment in self.labelling if segment is None}
+        free = self.recording.unlabelled
+        return frozenset(label for n, label in enumerate(self.recording.labels) if not free[n]) - nowhere
+
+    @property
     def structure(self) -> Structure:
         """The segments that the figure has: with fingers where markers go with them."""
-        return self.figure.structure if self.figure is not None else structure_with(s for _, s in self.labelling)
+        if self.figure is not None:
+            return self.figure.structure
+        return structure_with((*fingers_in(self.recording.labels), *(segment for _, segment in self.labelling)))
 
     @property
     def laid(self) -> Laid:
         """Which segment each marker goes with."""
         # What is said by hand comes over the rest, which is not worked out again for it.
-        key = self.recording, self.declared, self.placed.unit, self.placed.up, self.placed.trim, self.structure
+        put_back = tuple(mend for mend in self.mends if mend.kind == EXCHANGE)
+        key = (
+            self.recording,
+            self.declared,
+            self.placed.unit,
+            self.placed.up,
+            self.placed.trim,
+            self.structure,
+            put_back,
+        )
         laid = EVALUATOR.of("laid markers", key, self._laid)
         return by_hand(laid, self.recording.labels, dict(self.labelling), self.structure)
 
     def _laid(self) -> Laid:
         first, last = self.span
-        return assign(self.placed_recording.cut(first, last), self.structure)
+        put_back = within([mend for mend in self.mends if mend.kind == EXCHANGE], first, last)
+        return assign(mended(self.placed_recording.cut(first, last), put_back), self.structure)
 
     @property
     def _solved_of(self) -> tuple[Any, ...]:
-        return self.recording, self.declared, self.placed, self.labelling, self.left_out, self.figure
+        fitted = self.figure if self.figure is not None else (self.sizes, self.reference, self.touches)
+        return self.recording, self.declared, self.placed, self.labelling, self.mends, fitted
 
     @property
     def known_solution(self) -> Solution | None:
@@ -137,13 +155,15 @@ class MarkerEntry:
     def _solved(self, progress: Progress) -> Solution:
         first, last = self.span
         recording = self.placed_recording.cut(first, last)
-        index = recording.index
-        left_out = [
-            (index[o.label], max(o.first - first, 0), o.last - first)
-            for o in self.left_out
-            if o.label in index and o.last >= first and o.first <= last
-        ]
-        return solve(recording, self.laid, self.figure, self.structure, left_out, progress)
+        hints = Hints(dict(self.sizes), self.reference or self.own_reference, self.touches)
+        mends = within(self.mends, first, last)
+        return solve(recording, self.laid, self.figure, self.structure, mends, hints, progress)
+
+    @property
+    def own_reference(self) -> Reference | None:
+        """The T-pose that the recording holds itself, in its part in use or outside of it."""
+        key = self.recording, self.declared, self.placed
+        return EVALUATOR.of("T-pose of markers", key, lambda: reference_of(self.placed_recording))
 
     def changed(self, **changes: Any) -> MarkerEntry:
         """The entry with other settings of where it lies (see Placed)."""

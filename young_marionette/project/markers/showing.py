@@ -9,11 +9,14 @@ import numpy as np
 
 from ...core.evaluator import EVALUATOR
 from ...core.kinematics import forward
+from ...core.markers import seen
 from ...core.markers.answering import answered
 from ...core.markers.assigning import BY_HAND, NONE
 from ...core.markers.faults import EXCHANGED, GAP, STRAY, usual_distance
 from ...core.markers.figure import Figure, usual_figure
+from ...core.markers.mends import within
 from ...core.markers.segments import STATURE
+from ...core.markers.sizing import resized
 from ...core.scene.dots import DOTS, ODD, chain, dots
 from ..lanes import Row
 from .entry import take_of
@@ -135,11 +138,33 @@ def at_once(entry: MarkerEntry, solution: Solution, frame: int) -> tuple[np.ndar
     if not first <= frame <= last or solution.poses.frames != last - first + 1:
         return None
     recording = entry.placed_recording.cut(first, last)
-    index = recording.index
-    out = [(index[o.label], o.first - first, o.last - first) for o in entry.left_out if o.label in index]
-    poses = answered(solution, recording, entry.laid, out, frame - first)
+    solution = replace(solution, figure=shaped(entry, solution))
+    poses = answered(solution, recording, entry.laid, within(entry.mends, first, last), frame - first)
     places, turns = forward(replace(solution, poses=poses).clip(entry.name))
     return places[0], turns[0]
+
+
+def turns_of(
+    entry: MarkerEntry, solution: Solution, pose: tuple[np.ndarray, np.ndarray] | None, frame: int
+) -> np.ndarray | None:
+    """Rotations of the figure's joints in the world ``(joints, 4)`` in a frame of the whole recording; ``pose``: where that is known
+    already, see ``at_once``. None for a frame that is not solved."""
+    if pose is not None:
+        return pose[1]
+    own = frame - entry.span[0]
+    if not 0 <= own < solution.poses.frames:
+        return None
+    poses = solution.poses.picked(np.array([own]))
+    turns: np.ndarray = forward(replace(solution, poses=poses).clip(entry.name))[1][0]
+    return turns
+
+
+def shaped(entry: MarkerEntry, solution: Solution) -> Figure:
+    """The figure of a solution as it is set by hand since: sizes, or all of it."""
+    labels = solution.figure.labels
+    if entry.figure is not None and {*labels} <= {*entry.figure.labels}:
+        return entry.figure.on(labels)
+    return resized(solution.figure, dict(entry.sizes))
 
 
 def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow]:
@@ -164,6 +189,18 @@ def marker_rows(entry: MarkerEntry, solution: Solution | None) -> list[MarkerRow
             )
         )
     return rows
+
+
+def nearest_markers(entry: MarkerEntry, label: str, frame: int) -> list[str]:
+    """The other markers of a recording, those first that are nearest to one in a frame or were at any time."""
+    points, labels = entry.placed_recording.points, entry.recording.labels
+    own = entry.recording.index[label]
+    span = slice(max(frame - 1, 0), frame + 2)
+    here, ever = (
+        seen.least(np.linalg.norm(some - some[:, [own]], axis=-1), axis=0) for some in (points[span], points[::10])
+    )
+    away = np.nan_to_num(np.where(np.isfinite(here), here, 1.0 + ever), nan=np.inf)
+    return [labels[n] for n in np.argsort(away, kind="stable") if n != own]
 
 
 def residual_rows(entry: MarkerEntry, solution: Solution, chosen: str | None, folded: Collection[str]) -> list[Row]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
@@ -11,16 +12,19 @@ import numpy as np
 
 from ...core.figure.declared import Declared
 from ...core.findings import Finding
+from ...core.markers.mends import Mend
 from ...core.markers.placing import Placed
 from ...core.markers.recording import Recording
+from ...core.markers.reference import Reference
+from ...core.markers.sizing import SIZES
 from ...core.text import shown
 from ..blobs import Blob
-from .entry import LeftOut, MarkerEntry
+from .entry import MarkerEntry
 from .files import figure_file, figure_of
 
 if TYPE_CHECKING:
     from ..blobs import Blobs
-    from ..schema import RecordingFile
+    from ..schema import RecordingFile, ReferenceFile
 
 
 class HasPath(Protocol):
@@ -45,7 +49,7 @@ def path_bytes(path: Path | None) -> str | None:
 
 def recording_file(entry: MarkerEntry, blobs: dict[str, Blob]) -> RecordingFile:
     """A recording as a project file has it; its arrays are added to ``blobs``."""
-    from ..schema import FindingFile, LeftOutFile, PlacedFile, RecordingFile
+    from ..schema import FindingFile, MendFile, PlacedFile, RecordingFile
 
     recording = entry.recording
     name = recording.digest[:32]
@@ -70,8 +74,11 @@ def recording_file(entry: MarkerEntry, blobs: dict[str, Blob]) -> RecordingFile:
         subjects=list(entry.subjects),
         placed=PlacedFile(**vars(entry.placed)),
         labelling=dict(entry.labelling),
-        left_out=[LeftOutFile(**vars(one)) for one in entry.left_out],
+        mends=[MendFile(**vars(mend)) for mend in entry.mends],
         figure=None if entry.figure is None else figure_file(entry.figure),
+        sizes=dict(entry.sizes),
+        reference=None if entry.reference is None else _reference_file(entry.reference, blobs),
+        touches=entry.touches,
         notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )
@@ -97,7 +104,25 @@ def stored_recording(label: str, item: RecordingFile, blobs: Blobs) -> MarkerEnt
         tuple(item.subjects),
         Placed(**item.placed.model_dump()),
         tuple(item.labelling.items()),
-        tuple(LeftOut(**one.model_dump()) for one in item.left_out),
+        tuple(Mend(**mend.model_dump()) for mend in item.mends),
         None if item.figure is None else figure_of(label, item.figure),
+        tuple((size, metres) for size, metres in item.sizes.items() if size in SIZES),
+        None if item.reference is None else _reference(item.reference, blobs),
+        item.touches,
         tuple(item.tags),
     )
+
+
+def _reference_file(reference: Reference, blobs: dict[str, Blob]) -> ReferenceFile:
+    from ..schema import ReferenceFile
+
+    name = hashlib.sha256(reference.points.tobytes()).hexdigest()[:32]
+    blobs.setdefault(name, Blob(name, lambda: {"points": reference.points}))
+    return ReferenceFile(name=reference.name, labels=list(reference.labels), blob=name)
+
+
+def _reference(item: ReferenceFile, blobs: Blobs) -> Reference:
+    points = np.asarray(blobs.arrays(item.blob)["points"], float)
+    if points.ndim != 3 or points.shape[1:] != (len(item.labels), 3):
+        raise ValueError("points of another shape than a T-pose's")
+    return Reference(item.name, tuple(item.labels), points)

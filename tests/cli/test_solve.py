@@ -53,6 +53,15 @@ class Solve(Line):
         self.assertEqual(kept.read_bytes(), before)
         self.assertFalse((self.folder / "third.bvh").exists())
 
+    def test_a_t_pose_goes_along(self):
+        words = "solve", self.walk, "--range", "420:480", "--out"
+        plain = self.told(*words, self.folder / "a.bvh")
+        posed = self.told(*words, self.folder / "b.bvh", "--reference", self.show / "markers/quay_t_pose.c3d")
+        self.assertNotEqual(plain["figure"]["offsets"], posed["figure"]["offsets"])
+        self.assertEqual((plain["reference"], posed["reference"]), (None, "quay_t_pose"))
+        self.refused(*words, self.folder / "c.bvh", "--reference", self.dots, says="holds no T-pose")
+        self.assertFalse((self.folder / "c.bvh").exists())
+
     def test_a_labelling_stands_over_labels(self):
         labels = self.folder / "mine.labelling"
         labels.write_text(json.dumps({"format": "young-marionette labelling", "version": 1, "markers": {"quay:LFIN": None, "quay:LWRA": "leftHand"}}))  # fmt: skip

@@ -1,11 +1,14 @@
 """Recordings in the project: opened, placed, assigned, left out, kept, undone, saved and read again."""
 
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 
 from tests.support import Case, show_folder
-from young_marionette.core.markers.mends import BELIEVE, LEAVE_OUT, Mend
+from young_marionette.core.markers.figure import usual_figure
+from young_marionette.core.markers.mends import BELIEVE, FILL, LEAVE_OUT, Mend
+from young_marionette.core.markers.sizing import size_of
 from young_marionette.formats import read
 from young_marionette.project import storage
 from young_marionette.project.commands import (
@@ -17,20 +20,30 @@ from young_marionette.project.commands import (
     MendMarkers,
     PlaceRecording,
     Remove,
+    SetReference,
+    SizeFigure,
+    TouchFigure,
+    UseLabelling,
 )
 from young_marionette.project.document import Document
 from young_marionette.project.markers.entry import by_subject, marker_entries, take_of
 from young_marionette.project.markers.files import figure_file, figure_of
+from young_marionette.project.markers.writing import labelling_of, mended_recording
 from young_marionette.project.snags import find_snags
 from young_marionette.wording.snags import snag_words
+
+
+@cache
+def walk():
+    """One entry for all tests: what is solved of it is known to the next."""
+    (entry,) = marker_entries(read(show_folder() / "markers/walk_the_wall.c3d"))
+    return entry.changed(trim=(500, 560))
 
 
 class Project(Case):
     def setUp(self):
         self.document = Document()
-        file = read(show_folder() / "markers/walk_the_wall.c3d")
-        entries = tuple(e.changed(trim=(500, 560)) for e in marker_entries(file))
-        self.document.do(AddRecordings(entries))
+        self.document.do(AddRecordings((walk(),)))
 
     @property
     def entry(self):
@@ -68,7 +81,8 @@ class Project(Case):
 
     def test_saved_and_read_again(self):
         key = self.entry.id
-        self.assertIsNone(self.entry.known_solution)
+        fresh = replace(self.entry, recording=replace(self.entry.recording))
+        self.assertIsNone(fresh.known_solution)
         solution = self.entry.solved()
         self.assertIs(self.entry.known_solution, solution)
         self.do(
@@ -76,6 +90,8 @@ class Project(Case):
             AssignMarker(key, "*40", None),
             MendMarkers(key, (Mend(LEAVE_OUT, "quay:C7", 510, 520),)),
         )
+        self.do(KeepFigure(key, solution.figure), TouchFigure(key, (6.0, -12.0)))
+        self.do(SizeFigure(key, (("leftHand", 0.26), ("trunk", 0.5)), mirror=True), SetReference(key, self.t_pose()))
         self.do(KeepFigure(key, solution.figure))
         path = self.folder / "dots.marionette"
         storage.save(path, self.document.state)
@@ -88,6 +104,8 @@ class Project(Case):
             "placed",
             "labelling",
             "mends",
+            "sizes",
+            "touches",
             "declared",
             "subjects",
             "notes",
@@ -95,6 +113,9 @@ class Project(Case):
             self.assertEqual(getattr(again, name), getattr(self.entry, name), name)
         self.assertEqual(again.recording.digest, self.entry.recording.digest)
         self.assertEqual(again.recording.unlabelled.tolist(), self.entry.recording.unlabelled.tolist())
+        self.assertEqual(dict(again.sizes), {"leftHand": 0.26, "rightHand": 0.26, "trunk": 0.5})
+        self.assertEqual((again.reference.name, again.reference.labels), ("quay_t_pose", self.t_pose().labels))
+        self.close(again.reference.points, self.t_pose().points)
         self.close(again.figure.offsets, solution.figure.offsets)
         self.assertEqual(figure_file(again.figure), figure_file(solution.figure))
         self.assertEqual(figure_of("x", figure_file(solution.figure)).labels, solution.figure.labels)
@@ -102,8 +123,7 @@ class Project(Case):
     def test_a_figure_is_taken_over_by_the_next_recording(self):
         solution = self.entry.solved()
         self.do(KeepFigure(self.entry.id, solution.figure))
-        other = marker_entries(read(show_folder() / "markers/walk_the_wall.c3d"))[0]
-        self.do(AddRecordings((other.changed(trim=(500, 540)),)))
+        self.do(AddRecordings((replace(walk(), id="other").changed(trim=(500, 540)),)))
         second = self.document.state.recordings[1]
         self.assertIs(second.figure, solution.figure)
         self.assertEqual(second.name, "walk_the_wall 2")
@@ -113,6 +133,60 @@ class Project(Case):
         lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
         self.do(AddRecordings((lamp,)))
         self.assertIsNone(self.document.state.recordings[2].figure)
+
+    def t_pose(self):
+        return marker_entries(read(show_folder() / "markers/quay_t_pose.c3d"))[0].own_reference
+
+    def test_a_t_pose_is_taken_from_another_recording(self):
+        """Whichever is opened first; of the same performer and markers alone; until it is let go."""
+        self.assertIsNone(self.entry.own_reference)
+        still = marker_entries(read(show_folder() / "markers/quay_t_pose.c3d"))[0]
+        self.do(AddRecordings((still,)))
+        walk, own = self.document.state.recordings
+        self.assertIs(walk.reference, still.own_reference)
+        self.assertIsNone(own.reference)
+        lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
+        self.do(AddRecordings((replace(lamp, subjects=walk.subjects), replace(lamp, id="other", subjects=("nell",)))))
+        self.assertEqual([r.reference is not None for r in self.document.state.recordings], [True, False, True, False])
+        self.do(SetReference(walk.id, None))
+        self.assertIsNone(self.entry.reference)
+
+    def test_sizes_of_a_kept_figure(self):
+        figure, key = usual_figure(1.8), self.entry.id
+        self.do(KeepFigure(key, figure), SizeFigure(key, (("leftLowerLeg", 0.5),)))
+        self.assertAlmostEqual(size_of(self.entry.figure, "leftLowerLeg"), 0.5)
+        self.assertAlmostEqual(size_of(self.entry.figure, "rightLowerLeg"), size_of(figure, "rightLowerLeg"))
+        self.do(SizeFigure(key, (("stature", 0.9),)))
+        self.assertAlmostEqual(size_of(self.entry.figure, "rightLowerLeg"), size_of(figure, "rightLowerLeg") / 2)
+        self.assertAlmostEqual(size_of(self.entry.figure, "leftLowerLeg"), 0.5)
+        self.refuses(lambda: self.do(SizeFigure(key, (("leftTail", 0.5),))), "no size")
+        self.refuses(lambda: self.do(SizeFigure(key, (("trunk", 40.0),))), "0.5 cm and 4 m")
+        self.do(SizeFigure(key, (("leftLowerLeg", None),)))
+        self.assertEqual(dict(self.entry.sizes), {"stature": 0.9})
+
+    def test_mended_markers(self):
+        """Exchanged ones are put back, what is left out is a gap, what is filled follows its segment."""
+        entry = self.entry.changed(trim=(480, 620))
+        first, last = entry.span
+        entry = replace(entry, mends=(Mend(FILL, "quay:LELB", 540, 560), Mend(LEAVE_OUT, "quay:LFIN", 550, 560)))
+        solution, raw = entry.solved(), entry.recording
+        made = mended_recording(entry, solution)
+        index = raw.index
+        a, b = index["quay:RWRA"], index["quay:RWRB"]
+        self.close(made.points[500:600, [a, b]], raw.points[500:600, [b, a]])
+        self.assertTrue(np.isnan(made.points[550:561, index["quay:LFIN"]]).all())
+        elbow = index["quay:LELB"]
+        self.assertGreater(np.abs(made.points[540:561, elbow] - raw.points[540:561, elbow]).max(), 0)
+        self.close(made.points[540:561, elbow], raw.points[540:561, elbow], 12.0)  # millimetres, as the file has
+        rest = np.ones(raw.points.shape[:2], bool)
+        rest[500:600, [a, b]] = rest[540:561, elbow] = rest[550:561, index["quay:LFIN"]] = False
+        self.assertTrue(np.array_equal(made.points[rest], raw.points[rest], equal_nan=True))
+        full = mended_recording(entry, solution, gaps=True).points[first : last + 1, solution.on]
+        self.assertFalse(np.isnan(full).any())
+        self.assertEqual(labelling_of(entry, solution)["quay:RWRA"], "rightLowerArm")
+        self.do(UseLabelling(self.entry.id, (("quay:C7", "spine"), ("other", "head"))))
+        self.assertEqual(dict(self.entry.labelling), {"quay:C7": "spine"})
+        self.refuses(lambda: self.do(UseLabelling(self.entry.id, (("other", "head"),))), "None of the markers")
 
     def test_performers_are_told_apart(self):
         one = self.entry.recording

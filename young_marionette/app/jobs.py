@@ -95,7 +95,7 @@ def read_files(paths):
                 file = read(path)
                 opened, recordings = entries_of(file), marker_entries(file)
                 for recording in recordings:
-                    recording.facts  # noqa: B018
+                    recording.facts, recording.own_reference  # noqa: B018
                 entries += recordings
                 for entry in opened:
                     # What the window asks for at once is worked out here, not on the interface thread.

@@ -107,6 +107,7 @@ class Window(QMainWindow):
         self.setMinimumSize(1000, 660)
         self.resize(1280, 800)
         self._framed_for = self._arranged_before = self._posed_for = self._shown_pairing = self._shown_bake = None
+        self._shown_recording = None
         self._pictures, self._view = [], -1
         self._library_width = int(settings.get("window/library", 0) or 0)
         usual, self._stage_note = renderer or make_renderer()
@@ -317,8 +318,10 @@ class Window(QMainWindow):
     # --- showing --------------------------------------------------------------------------------
     def _on_posed(self):
         """Put another pose on the screen before any list is made anew; other figures have to be framed first."""
-        pairing, bake = self.session.state.pairing, self.session.refined
-        other = pairing is not self._shown_pairing or bake is not self._shown_bake
+        pairing, bake, recording = self.session.state.pairing, self.session.refined, self.session.solving.entry
+        other = (
+            pairing is not self._shown_pairing or bake is not self._shown_bake or recording is not self._shown_recording
+        )
         if self.isVisible() and other and self._on_stage() == self._framed_for:
             self.show_stage()
             self.stage.repaint()
@@ -462,7 +465,7 @@ class Window(QMainWindow):
             camera = self.stage.camera
             (camera.follow if self.stage.follow.isChecked() else camera.go_along)(middle(figures))
         pairing = self._shown_pairing = self.session.state.pairing
-        self._shown_bake = self.session.refined
+        self._shown_bake, self._shown_recording = self.session.refined, self.session.solving.entry
         ringed = (
             self.session.step == "stance"
             and not self.session.preview

@@ -103,6 +103,7 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
     """What a solved recording tells, as plain data: metres, frames from 0 of the whole recording."""
     labels = entry.recording.labels
     structure, figure = solution.figure.structure, solution.figure
+    posed = None if entry.figure is not None else entry.reference or entry.own_reference
     # RMS of what is off, of the markers on the figure.
     rms = dict(zip((labels[m] for m in solution.on), np.sqrt(seen_mean(solution.off**2, axis=0)).tolist()))
     # A single bone has its length from its joint to the next.
@@ -122,6 +123,7 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
             for row in marker_rows(entry, solution)
         ],
         "residual_mm": _mm(np.nanmedian(solution.off)),
+        "reference": None if posed is None else posed.name,
         "figure": {"stature": round(figure.stature, 4), "offsets": lengths},
         "unknown": unknown_segments(solution),
         "faults": [

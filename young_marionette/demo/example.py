@@ -34,6 +34,7 @@ from .props import PROPS
 from .show import write_show
 
 MARKERS = "markers/walk_the_wall.c3d", "puppets/Heron.bvh"
+T_POSE = "markers/quay_t_pose.c3d"
 DIRTY = "quay/wave_to_ship.bvh"
 SHOWN = (
     ("quay/light_lamp.bvh", "puppets/Heron.bvh"),
@@ -124,7 +125,9 @@ def _from_markers(folder, console):
     """Solve a recording of markers and put the take on a puppet; gives the files that were written."""
     path, rig = folder / MARKERS[0], opening.open_rig(folder / MARKERS[1])
     entry = opening.open_recording(path)
-    entry = entry.changed(trim=entry.place.use)
+    entry = replace(
+        entry.changed(trim=entry.place.use), reference=opening.open_recording(folder / T_POSE).own_reference
+    )
     begun = time.perf_counter()
     solution = entry.solved()
     took = time.perf_counter() - begun

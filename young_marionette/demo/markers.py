@@ -84,6 +84,21 @@ def recording(clip, seed, more=False):
     return Recording(clip.name, names, np.concatenate([points, strays], 1), RATE)
 
 
+def t_pose_recording(still, seed):
+    """A recording of the performer in a T-pose, as people stand in it: shoulders a little up, elbows a little back."""
+    rng = np.random.default_rng(seed)
+    turns = still.rotations.copy()
+    for side, sign in (("left", 1.0), ("right", -1.0)):
+        for part, axis, degrees in (("collarbone", "Z", 5.0), ("forearm", "Y", 11.0), ("upper arm", "Z", -3.0)):
+            joint = still.skeleton.index[f"{side} {part}"]
+            touch = rot.from_axis_angle(rot.AXES[axis], np.radians(sign * degrees))
+            turns[:, joint] = rot.multiply(turns[:, joint], touch)
+    labels, points = worn(resample(replace(still, rotations=turns), RATE), more=True)
+    points = _waiting(points[0], len(points), rng)
+    points = points + rng.normal(0, _NOISE, points.shape)
+    return Recording("quay_t_pose", tuple(f"quay:{label}" for label in labels), points, RATE)
+
+
 def _waiting(points, frames, rng):
     """Markers of somebody who waits and hardly sways, from a pose on."""
     times = np.arange(1, frames + 1) / RATE
@@ -92,17 +107,20 @@ def _waiting(points, frames, rng):
     return points + sway[:, None, None] * height[None, :, None] * np.array([1.0, 0.0, 0.6])
 
 
-def write_recordings(folder, performance):
-    """Write the recordings under ``folder``; ``performance(name, role)`` gives the show's clips. Returns their paths."""
+def write_recordings(folder, performance, reference):
+    """Write the recordings under ``folder``; ``performance(name, role)`` gives the show's clips, ``reference(role)`` a role's
+    T-pose. Returns their paths."""
     folder = folder / "markers"
     folder.mkdir(parents=True, exist_ok=True)
     walk = recording(performance("walk_the_wall", QUAY), 31)
     lamp = recording(performance("light_lamp", QUAY), 32, more=True)
+    still = t_pose_recording(reference(QUAY), 33)
     # The stage's own world: millimetres, Z up, and the performer comes towards -X.
     turn = rot.from_matrix(np.array([[0.0, 0, -1], [-1, 0, 0], [0, 1, 0]]))
-    walk = replace(walk, points=rot.rotate(turn, walk.points) * 1000)
+    walk, still = (replace(one, points=rot.rotate(turn, one.points) * 1000) for one in (walk, still))
     lamp = replace(lamp, points=lamp.points * 1000)
-    paths = [folder / "walk_the_wall.c3d", folder / "light_lamp.trc"]
+    paths = [folder / "walk_the_wall.c3d", folder / "light_lamp.trc", folder / "quay_t_pose.c3d"]
     write_markers(paths[0], walk, "mm", "+Z", overwrite=True)
     write_markers(paths[1], lamp, "mm", "+Y", overwrite=True)
+    write_markers(paths[2], still, "mm", "+Z", overwrite=True)
     return paths

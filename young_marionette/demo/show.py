@@ -132,7 +132,7 @@ def write_show(folder):
             raise InputError(f"The folder {path.parent} can't be made: {error.strerror}.") from None
         write(path, clip, overwrite=True, metres_per_unit=role.metres_per_unit)
         paths.append(path)
-    return [*paths, *_exchange(folder), *write_recordings(folder, performance), *write_puppets(folder)]
+    return [*paths, *_exchange(folder), *write_recordings(folder, performance, reference), *write_puppets(folder)]
 
 
 def _exchange(folder):

@@ -182,7 +182,7 @@ class RecordingCard(QWidget):
         self.sizing.show_entry(entry, solution)
 
     def _show_faults(self, entry, solution):
-        key = entry.id, id(solution), entry.mends
+        key = entry.id, solution, entry.mends
         if key == self._faults_of:
             return
         self._faults_of = key

@@ -55,9 +55,9 @@ class LiveSolution(Calmly):
         if solution is None or not self.lags(entry):
             return None
         of, pose = self._quick
-        if of != (id(entry), frame):
+        if of != (entry, frame):
             pose = at_once(entry, solution, frame)
-            self._quick = (id(entry), frame), pose
+            self._quick = (entry, frame), pose
         return pose
 
     def ask(self):

@@ -21,7 +21,7 @@ class SizingCard(Card):
 
     def __init__(self, session):
         super().__init__("Body figure by hand")
-        self.session, self.entry, self.solution = session, None, None
+        self.session, self.entry = session, None
         self.numbers, self.names, self.joint = {}, {}, None
         self.mirror = QCheckBox("Both sides at once")
         self.mirror.setChecked(True)
@@ -80,7 +80,7 @@ class SizingCard(Card):
         """Show the figure of a recording as it is set."""
         if self.entry is not None and entry.id != self.entry.id:
             self.joint = None
-        self.entry, self.solution = entry, solution
+        self.entry = entry
         figure, by_hand = None if solution is None else shaped(entry, solution), dict(entry.sizes)
         for size, number in self.numbers.items():
             number.setEnabled(figure is not None)
@@ -138,8 +138,9 @@ class SizingCard(Card):
     @property
     def handle(self):
         """The joint that has a ring and a dot, or None."""
-        on = self.isVisible() and self.entry is not None and self.session.solving.entry is self.entry
-        return self.joint if on and self.solution is not None else None
+        entry = self.session.solving.entry
+        on = self.isVisible() and self.entry is not None and entry is not None and entry.id == self.entry.id
+        return self.joint if on and self.session.solving.solution(entry) is not None else None
 
     def move(self, joint, way):
         """Move a joint inside the markers; in the middle of a drag."""
@@ -150,7 +151,9 @@ class SizingCard(Card):
         self._shape(lambda figure, turns, mirror: turned(figure, turns, joint, np.asarray(vector), mirror))
 
     def _shape(self, change):
-        entry, solution = self.entry, self.solution
+        # In the middle of a drag, what is shown here is a little older.
+        entry = self.session.solving.entry
+        solution = self.session.solving.solution(entry)
         turns = turns_of(entry, solution, self.session.solving.pose(entry, self.session.frame), self.session.frame)
         if turns is None:
             return

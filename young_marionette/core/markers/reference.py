@@ -76,6 +76,8 @@ def _held(recording: Recording, shape: _Shape) -> tuple[int, int] | None:
     floor = float(np.nanpercentile(points[..., 1], 1))
     high = np.nanmax(np.where(seen, points[..., 1], -np.inf), axis=1) - floor
     tall = float(np.median(high[np.isfinite(high)]))
+    if tall <= 0:
+        return None
     flat = points[..., [0, 2]] - reduce.median(points[..., [0, 2]], axis=1)[:, None]
     x, z = np.nan_to_num(flat[..., 0]), np.nan_to_num(flat[..., 1])
     # The direction across: that of the largest spread.

@@ -7,13 +7,11 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog
 
 from ...core.errors import InputError
-from ...core.rotations import IDENTITY
-from ...core.units import unit_of
 from ...formats.files import write_together
 from ...formats.registry import write_markers
 from ...project.commands import KeepFigure, UseLabelling
 from ...project.markers import files
-from ...project.markers.writing import labelling_of, mended_recording
+from ...project.markers.writing import as_written, labelling_of
 from .. import settings
 
 MARKERS, FILLED = "markers", "filled"
@@ -55,15 +53,9 @@ class RecordingFiles:
             elif what == files.FIGURE:
                 write_together(files.encode_figure(path, solution.figure))
             else:
-                place, recording = entry.place, mended_recording(entry, solution, gaps=what == FILLED)
-                unit = unit_of(place.metres_per_unit)
-                if unit is None:
-                    recording, short = recording.moved(place.metres_per_unit * 1000, IDENTITY), "mm"
-                else:
-                    short = unit.short
                 if entry.path is not None and path.exists() and path.samefile(entry.path):
                     raise InputError(f"{path.name} is the recording itself; write its markers under another name.")
-                write_markers(path, recording, short, place.up, overwrite=True)
+                write_markers(path, *as_written(entry, solution, gaps=what == FILLED), overwrite=True)
         except InputError as error:
             self.session.message.emit(str(error))
             return

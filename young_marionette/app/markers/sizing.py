@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from ...core.markers.sizing import SIZES, STATURE, TRUNK, changed_sizes, mirror_of, moved, size_of, turned
@@ -144,11 +143,11 @@ class SizingCard(Card):
 
     def move(self, joint, way):
         """Move a joint inside the markers; in the middle of a drag."""
-        self._shape(lambda figure, turns, mirror: moved(figure, turns, joint, np.asarray(way), mirror))
+        self._shape(lambda figure, turns, mirror: moved(figure, turns, joint, way, mirror))
 
     def turn(self, joint, vector):
         """Turn a bone against its markers; in the middle of a drag."""
-        self._shape(lambda figure, turns, mirror: turned(figure, turns, joint, np.asarray(vector), mirror))
+        self._shape(lambda figure, turns, mirror: turned(figure, turns, joint, vector, mirror))
 
     def _shape(self, change):
         # In the middle of a drag, what is shown here is a little older.

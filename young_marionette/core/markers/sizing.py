@@ -19,6 +19,7 @@ SIZES = (*_SINGLE, *(side + name for name in _SIDED for side in SIDES))
 _FLIP = np.array([-1.0, 1.0, 1.0])  # a place of the other side
 
 Sizes = Mapping[str, float]
+Way = tuple[float, float, float]
 
 
 def joints_of(structure: Structure, size: str) -> list[int]:
@@ -60,13 +61,14 @@ def resized(figure: Figure, sizes: Sizes) -> Figure:
     return replace(figure, offsets=offsets, stature=stature)
 
 
-def moved(figure: Figure, rotations: np.ndarray, joint: int, way: np.ndarray, mirror: bool = False) -> Figure:
+def moved(figure: Figure, rotations: np.ndarray, joint: int, way: np.ndarray | Way, mirror: bool = False) -> Figure:
     """The figure with a joint moved by ``way (3,)`` (metres, in the world) inside its markers, which stay where they are.
 
     ``rotations (joints, 4)``: of the joints in the world, in the frame in which it is done. The other joints stay in place,
     too; the hips take the whole figure along. ``mirror``: the other side's joint moves likewise.
     """
     structure, offsets, places = figure.structure, figure.offsets.copy(), figure.places.copy()
+    way = np.asarray(way)
     back = rot.conjugate(rotations)
     if joint == 0:
         places -= rot.rotate(back[figure.segments], way)
@@ -80,13 +82,13 @@ def moved(figure: Figure, rotations: np.ndarray, joint: int, way: np.ndarray, mi
     return replace(figure, offsets=offsets, places=places)
 
 
-def turned(figure: Figure, rotations: np.ndarray, joint: int, vector: np.ndarray, mirror: bool = False) -> Figure:
+def turned(figure: Figure, rotations: np.ndarray, joint: int, vector: np.ndarray | Way, mirror: bool = False) -> Figure:
     """The figure with a joint's bone turned against the markers on it by a rotation vector (radians, in the world).
 
     ``rotations``, ``mirror``: as in ``moved``.
     """
     places = figure.places.copy()
-    own = rot.rotate(rot.conjugate(rotations[joint]), vector)
+    own = rot.rotate(rot.conjugate(rotations[joint]), np.asarray(vector))
     for one, flip in _both(figure.structure, joint, mirror):
         # A turn seen in a mirror keeps its part about the axis across, and its others change sign.
         turn = rot.from_vector(-own * flip * (flip[0] if one != joint else 1.0))

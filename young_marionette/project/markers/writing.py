@@ -10,6 +10,7 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.markers.faults import EXCHANGED, FLIP, LEFT_BEHIND, SPIKE
 from ...core.markers.mends import EXCHANGE, FILL, LEAVE_OUT, Mend, marked, put_back, refilled
+from ...core.units import unit_of
 from .showing import told_faults
 
 if TYPE_CHECKING:
@@ -47,6 +48,15 @@ def mended_recording(entry: MarkerEntry, solution: Solution, gaps: bool = False)
     wanted = filled | (gaps & ~np.isfinite(points).all(-1))
     wanted &= np.isfinite(known).all(-1)
     return replace(recording, points=refilled(points, known, wanted))
+
+
+def as_written(entry: MarkerEntry, solution: Solution, gaps: bool = False) -> tuple[Recording, str, str]:
+    """``(the mended recording, its unit, its up axis)``, in the file's own unit where that has a name, else in millimetres."""
+    recording, place = mended_recording(entry, solution, gaps), entry.place
+    unit = unit_of(place.metres_per_unit)
+    if unit is not None:
+        return recording, unit.short, place.up
+    return recording.moved(place.metres_per_unit * 1000, rot.IDENTITY), "mm", place.up
 
 
 def labelling_of(entry: MarkerEntry, solution: Solution) -> dict[str, str | None]:

@@ -81,6 +81,15 @@ class Undo(WithShow):
         self.document.undo()
         self.assertIs(self.state, show_state())
 
+    def test_many_small_turns_stay_a_rotation(self):
+        """What rounding adds in each step of a long drag must not feed on itself."""
+        gesture = object()
+        for _ in range(300):
+            self.document.do(do.TurnBone("leftUpperArm", (0.01, 0.004, 0)), gesture=gesture)
+        self.close(np.linalg.norm(self.document.state.pairing.stance.target, axis=1), 1.0, 1e-9)
+        self.document.undo()
+        self.assertTrue(self.document.state.pairing.matched)
+
     def test_edits_without_a_gesture_are_steps_of_their_own(self):
         """The same command twice, and choosing a clip and then a rig, can be taken back one by one."""
         for first, second in (

@@ -208,6 +208,15 @@ def main():
     window.stage.camera.glide(yaw=0.9)
     window.stage.frame()
     shot("markers", 2.5)
+    card = window.desks["gather"].recording
+    card.by_hand.setChecked(True)
+    session.do(do.SizeFigure(recorded.id, (("leftLowerLeg", 0.445),), True))
+    card.sizing.pick(session.solving.take(recorded).skeleton.index["leftLowerLeg"])
+    while session.solving.lags(session.solving.entry):
+        shot("sizing", 0.2)
+    window.desks["gather"]._area.verticalScrollBar().setValue(300)
+    window.stage.frame()
+    shot("sizing", 2.5)
     sys.stdout.flush()
     os._exit(0)
 

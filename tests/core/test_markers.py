@@ -232,15 +232,16 @@ class Solving(Case):
         self.assertEqual([f for f in solution.faults if f.kind != faults.GAP], [])
 
     def test_useless_labels(self):
-        recording, known, rng = made("haul_rope", seed=7, full=True)
-        order = rng.permutation(len(recording))
-        mute = replace(recording.picked(order), labels=tuple(f"M{n:03d}" for n in range(len(order))))
-        mute = in_other_world(mute, rng)
+        """With all faults, in a take with arms up all through: markers reach higher than the performer is tall."""
+        recording, known, rng = made("light_lamp", seed=11, full=True)
+        true = [known.segments[label] for label in recording.labels]
+        mute = replace(recording, labels=tuple(f"M{n:03d}" for n in range(len(true))))
+        known.segments = dict(zip(mute.labels, true))
+        mute = in_other_world(spoiled(mute, known, rng), rng)
         placed = place(mute).placed(mute)
         laid = assign(placed)
         names = [BODY.names[s] if s >= 0 else "" for s in laid.segments]
-        right = [known.segments[recording.labels[n]] == name for n, name in zip(order, names)]
-        self.assertGreaterEqual(np.mean(right), 0.95)
+        self.assertGreaterEqual(np.mean([a == b for a, b in zip(names, true)]), 0.95)
 
     def test_too_few_markers(self):
         recording = made("light_lamp")[0].cut(100, 220)

@@ -236,7 +236,7 @@ class Window(QMainWindow):
         session.posed.connect(self._on_posed)
         session.live.ready.connect(self.show_stage)
         session.passing.ready.connect(self.show_stage)
-        session.solving.ready.connect(self.show_stage)
+        session.solving.ready.connect(lambda: self._show_figures(True))
         session.solving.progressed.connect(lambda share: self.progress.setValue(int(share * 100)))
         session.solving.changed.connect(self._show_jobs)
         session.marker_chosen.connect(self.show_stage)
@@ -330,7 +330,10 @@ class Window(QMainWindow):
     def _on_stage(self):
         state = self.session.state
         entries = state.source_entry, state.rig_entry, state.entry(self.session.preview)
-        return {(e.id, e.correction) if e else None for e in entries}
+        recording = self.session.solving.entry
+        # The figure of a recording comes later than its markers.
+        solved = recording is not None and self.session.solving.solution(recording) is not None
+        return {solved, *((e.id, e.correction) if e else None for e in entries)}
 
     def _on_document(self, change):
         document = self.session.document

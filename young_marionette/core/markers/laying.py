@@ -9,6 +9,7 @@ segment's axes; figure, poses and assignment are refined in turn.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import product
 
 import numpy as np
 
@@ -30,16 +31,20 @@ _SEEN = 0.3  # the share of frames on which a marker must be seen to count at fi
 _YAWS = 8
 # How the figure is refined in turn with the assignment: sigma and width, metres.
 _FINER = ((0.05, 0.15), (0.03, 0.1), (0.02, 0.06), (0.012, 0.05), (0.008, 0.04), (0.006, 0.03))
+# Metres within which surfaces draw markers, from step to step.
+_COARSE, _FINE = (0.16, 0.12, 0.1, 0.08, 0.07, 0.06), (0.05, 0.045, 0.04, 0.035, 0.03, 0.03, 0.03)
 _GOOD = 0.5  # the cost of a layout that needs no rival
+# Where arms are up through a whole recording, who stands in it looks taller than they are: by these shares, as one looks.
+_TALLER = (1.0, 1.13, 1.25)
 # Postures to begin with: turns of joints (Euler angles in the orders of the segments, degrees; rotation vectors of ball joints).
-# With the share of the stature that the highest marker is over the lowest then.
+# With the share of the stature that who sits so is high.
 _POSTURES: tuple[tuple[float, dict[str, tuple[float, float, float]]], ...] = (
     (1.0, {"UpperArm": (0, 0, -5), "LowerArm": (-8, 0, 0), "UpperLeg": (0, 0, 0), "LowerLeg": (4, 0, 0)}),
     (1.0, {"UpperArm": (0, 0, -72), "LowerArm": (-15, 0, 0), "UpperLeg": (0, 0, 0), "LowerLeg": (4, 0, 0)}),
     (1.0, {"UpperArm": (0, 0, -65), "LowerArm": (-85, 0, 0), "UpperLeg": (-5, 0, 0), "LowerLeg": (10, 0, 0)}),
     (1.0, {"UpperArm": (0, -70, -10), "LowerArm": (-20, 0, 0), "UpperLeg": (-5, 0, 0), "LowerLeg": (10, 0, 0)}),
-    (1.13, {"UpperArm": (0, -70, 40), "LowerArm": (-50, 0, 0), "UpperLeg": (-5, 0, 0), "LowerLeg": (8, 0, 0)}),
-    (1.25, {"UpperArm": (0, -30, 60), "LowerArm": (-20, 0, 0), "UpperLeg": (0, 0, 0), "LowerLeg": (4, 0, 0)}),
+    (1.0, {"UpperArm": (0, -70, 40), "LowerArm": (-50, 0, 0), "UpperLeg": (-5, 0, 0), "LowerLeg": (8, 0, 0)}),
+    (1.0, {"UpperArm": (0, -30, 60), "LowerArm": (-20, 0, 0), "UpperLeg": (0, 0, 0), "LowerLeg": (4, 0, 0)}),
     (0.74, {"UpperArm": (0, -30, -50), "LowerArm": (-40, 0, 0), "UpperLeg": (-85, 0, 0), "LowerLeg": (60, 0, 0)}),
 )  # fmt: skip
 
@@ -111,8 +116,8 @@ def _beginnings(
     tall = reduce.most(heights, axis=0) - reduce.least(heights, axis=0)
     looked = np.unique(np.append(looked[::2], np.argsort(tall)[-3:]))
     found = []
-    for upright, turns in _POSTURES:
-        own = stature / upright
+    for (upright, turns), taller in product(_POSTURES, _TALLER):
+        own = stature / (upright * taller)
         offsets = structure.shares * own
         figure = Figure(own, offsets, (), np.zeros(0, int), np.zeros((0, 3)), structure)
         surface = Surface(structure, offsets, own)
@@ -124,7 +129,10 @@ def _beginnings(
         root = reduce.median(np.where(seen[:, None], rows, np.nan)[..., at], axis=0)
         low = reduce.least(heights[:, at], axis=0)
         root[1] = low + offsets[0, 1] * (1.0 if upright >= 1.0 else 0.6)
-        poses, cost = _laid(figure, surface, Poses(q, root), rows[..., at], seen[:, at])
+        poses, cost = _laid(figure, surface, Poses(q, root), rows[..., at], seen[:, at], _COARSE)
+        best = np.argsort(cost)[: max(len(cost) // 4, 8)]
+        at = at[best]
+        poses, cost = _laid(figure, surface, poses.picked(best), rows[..., at], seen[:, at], _FINE)
         for n in np.argsort(cost)[:6]:
             found.append((float(cost[n]), figure, poses.picked(np.array([n])), int(at[n])))
     found.sort(key=lambda f: f[0])
@@ -160,12 +168,12 @@ def _likeliest(
 
 
 def _laid(
-    figure: Figure, surface: Surface, poses: Poses, rows: np.ndarray, seen: np.ndarray
+    figure: Figure, surface: Surface, poses: Poses, rows: np.ndarray, seen: np.ndarray, spreads: tuple[float, ...]
 ) -> tuple[Poses, np.ndarray]:
     """Poses whose surfaces are laid into the markers, and what is left ``(frames,)``."""
     guards = Guards(figure.structure)
     points = np.where(seen[:, None], rows, 0.0)
-    for spread in (0.16, 0.12, 0.1, 0.08, 0.07, 0.06, 0.05, 0.045, 0.04, 0.035, 0.03, 0.03, 0.03):
+    for spread in spreads:
         turns, places = world(figure.structure, figure.offsets, poses)
         surfaces, far = surface.against(turns, places, points)
         share = np.exp(-0.5 * (far / spread) ** 2)

@@ -112,6 +112,7 @@ def _extent(points: np.ndarray, up: np.ndarray) -> float:
     return float(np.percentile(reduce.most(heights[some], axis=1) - reduce.least(heights[some], axis=1), 80))
 
 
+_SWAY = 3.0  # seconds
 # Parts of the body by which labels tell what is up: from the first to the second, the farthest apart first.
 _UPWARD = (
     ("feet", "head"),
@@ -139,11 +140,11 @@ def _up(points: np.ndarray, segments: list[str], rate: float, declared: Declared
     best = max(scores, key=lambda axis: scores[axis])
     if declared.up and scores.get(declared.up, 0) > 0.6 * scores[best]:
         return declared.up, Fact("up", {"axis": declared.up}, DECLARED)
-    return best, Fact("up", {"axis": best}, finding("planted feet"), sure=scores[best] > 0.3)
+    return best, Fact("up", {"axis": best}, finding("planted feet"), sure=scores[best] > 0.35)
 
 
 def _planted(points: np.ndarray, up: np.ndarray, rate: float) -> float:
-    """How much an axis looks like up: markers stand still at its lower end, and the body is long along it."""
+    """How much an axis looks like up: markers stand still at its lower end, the body is long along it, and hardly sways along it."""
     seen = np.isfinite(points).all(-1)
     if len(points) < 2:
         return _extent(points, up)
@@ -158,7 +159,19 @@ def _planted(points: np.ndarray, up: np.ndarray, rate: float) -> float:
     low = low[np.isfinite(low)]
     steady = np.exp(-np.std(low) / (0.05 * size)) if len(low) else 0.0
     long = _extent(points, up) / size
-    return float((0.3 + still) * (0.3 + steady) * min(long, 1.0) ** 2)
+    level = np.exp(-_sway(points @ up, rate) / (0.08 * size))
+    return float((0.3 + still) * (0.3 + steady) * (0.5 + level) * min(long, 1.0) ** 2)
+
+
+def _sway(heights: np.ndarray, rate: float) -> float:
+    """How much the middle of all markers goes to and fro along an axis: the spread about a moving mean of some seconds."""
+    middle = reduce.mean(heights, axis=1)
+    middle = middle[np.isfinite(middle)]
+    count = min(2 * round(_SWAY * rate / 2) + 1, len(middle) - (len(middle) + 1) % 2)
+    if count < 3:
+        return 0.0
+    padded = np.pad(middle, count // 2, "reflect", reflect_type="odd")
+    return float(np.std(middle - np.convolve(padded, np.ones(count) / count, "valid")))
 
 
 def _size(points: np.ndarray) -> float:

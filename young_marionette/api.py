@@ -28,6 +28,7 @@ from typing import TYPE_CHECKING, Any
 
 from .core.errors import Cancelled, InputError
 from .core.keys.keyed import KeyedClip
+from .core.passes.adjusting import Adjust
 from .core.passes.stack import Pass
 from .core.thinning.settings import STAGES, Thin
 from .core.travel.settings import parts_of
@@ -56,6 +57,7 @@ __all__ = [
     "InputError",
     "Take",
     "batch",
+    "edit",
     "filter",
     "match",
     "parts_of",
@@ -181,11 +183,24 @@ def thin(
     return _passed(take, [Thin(within, degrees, planted, weights, tuple(stages))], frames)
 
 
+def edit(
+    take: Take, methods: Sequence[Method], frames: tuple[int, int] | None = None, keep: bool = True, **scope: Any
+) -> Take:
+    """Change a take by any methods of passes (see core.passes), in their order. ``keep``: what stands or is held stays there.
+
+    InputError where the rig lacks what one of them needs.
+    """
+    return _passed(take, methods, frames, keep=keep, **scope)
+
+
 def _passed(take: Take, methods: Sequence[Method], frames: tuple[int, int] | None, **scope: Any) -> Take:
     rig, clip = take.rig, take.clip
     part = None if frames is None else within(clip, frames)
     passes = [Pass(str(number), method, frames=part, **scope) for number, method in enumerate(methods)]
     passed = Passed(clip, passes, rig.metric_body, rig.placed_character, take.contacts)
+    for method in methods:
+        if isinstance(method, Adjust):
+            method.check(clip, passed.limbs)
     stage = passed.stage()
     return replace(take, motion=stage.keyed or stage.clip, contacts=stage.contacts, passed=passed)
 

@@ -17,6 +17,7 @@ from young_marionette.core.passes import posing
 from young_marionette.core.passes.correction import Correction, corrected_by
 from young_marionette.core.passes.keeping import Limbs
 from young_marionette.core.passes.keys import Keys
+from young_marionette.core.passes.mirroring import mirrored
 from young_marionette.core.thinning.deviation import deviation
 from young_marionette.core.thinning.settings import KEYS, Thin
 from young_marionette.core.thinning.thinning import Subject, Thinner
@@ -165,8 +166,8 @@ class Poses(KeysCase):
         self.assertGreater(float((self.places(pulled) - self.places(self.pose))[joint] @ [1, 0, 0]), 0.03)
 
     def test_mirrored_twice_is_the_same(self):
-        once = posing.mirrored(self.pose, self.body)
-        twice = posing.mirrored(once, self.body)
+        once = mirrored(self.pose, self.body)
+        twice = mirrored(once, self.body)
         self.close(self.places(twice), self.places(self.pose), 1e-6)
         # What the left hand did, the right one does, on the other side of the plane that the hips face along.
         hips, parts = self.limbs.hips, self.body.parts

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from ..core.errors import InputError
 from ..core.passes import posing
+from ..core.passes.mirroring import mirrored
 from ..project import keying
 
 
@@ -106,7 +107,7 @@ class Posing:
         if body is None:
             self.session.message.emit("Left and right can't be told apart on this rig.")
             return
-        self.change(lambda pose: posing.mirrored(pose, body), gentle=False)
+        self.change(lambda pose: mirrored(pose, body), gentle=False)
 
     def copy(self):
         """Keep the pose under the playhead, for another frame or another clip of the rig."""

@@ -51,6 +51,9 @@ def made_parser() -> ArgumentParser:
         _convert,
         _filter,
         _thin,
+        _adjust,
+        _mirror,
+        _retime,
         _batch,
         _watch,
         _words,
@@ -311,6 +314,62 @@ def _thin(commands: object) -> None:
     )
     _text(command, "--stage", tells, "STAGES")
     _text(command, "--range", "Frames A to B, both included, from 0; the rest keeps its keys.", "A:B", dest="frames")
+    _which(command)
+    _result_options(command)
+
+
+def _adjust(commands: object) -> None:
+    does = (
+        "Change the motion of IN by a few numbers, all through or in a range: hips, head, arms, a lean, single bones."
+    )
+    command = _command(commands, "adjust", does)
+    _file(command, "file", "A motion.", "IN")
+    _result(command, tells="The file to write; its ending tells the format.")
+    for name, metavar, tells in (
+        ("--hips-up", "CM", "Raise the hips, or with less than 0 lower them; no leg gets longer than it is."),
+        ("--look-up", "DEG", "Turn the head up, or with less than 0 down."),
+        ("--arms-wider", "DEG", "Take both arms away from the body."),
+        ("--lean", "DEG", "Lean ahead from the hips up, or with less than 0 back."),
+    ):
+        command.add_argument(name, type=_number, metavar=metavar, default=0.0, help=tells)
+    command.add_argument(
+        "--turn",
+        action="append",
+        metavar="BONE=X,Y,Z",
+        help="Turn a bone by degrees about its own axes; may be repeated.",
+    )
+    _text(command, "--range", "Frames A to B, both included, from 0; the rest stays.", "A:B", dest="frames")
+    command.add_argument(
+        "--ease",
+        type=_number,
+        metavar="SECONDS",
+        default=0.3,
+        help="Over which it comes and goes beside the range (0.3).",
+    )
+    planted = command.add_mutually_exclusive_group()
+    planted.add_argument(
+        "--planted", dest="keep", action="store_true", default=True, help="Feet stay where they are (usual)."
+    )
+    planted.add_argument("--free", dest="keep", action="store_false", help="Feet go where the hips take them.")
+    _which(command)
+    _result_options(command)
+
+
+def _mirror(commands: object) -> None:
+    command = _command(commands, "mirror", "Change left and right of the motion of IN over, also on uneven rigs.")
+    _file(command, "file", "A motion.", "IN")
+    _result(command, tells="The file to write; its ending tells the format.")
+    _which(command)
+    _result_options(command)
+
+
+def _retime(commands: object) -> None:
+    command = _command(commands, "retime", "Make the motion of IN quicker or slower, at the same frame rate.")
+    _file(command, "file", "A motion.", "IN")
+    _result(command, tells="The file to write; its ending tells the format.")
+    command.add_argument(
+        "--speed", type=_number, metavar="FACTOR", required=True, help="2 is twice as quick, 0.5 half as quick."
+    )
     _which(command)
     _result_options(command)
 

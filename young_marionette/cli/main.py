@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, adjust, mirror, retime, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -258,6 +258,24 @@ def _tolerance(value, name):
     return value
 
 
+def adjust(asked: Namespace) -> None:
+    from . import edits
+
+    edits.adjust(asked)
+
+
+def mirror(asked: Namespace) -> None:
+    from . import edits
+
+    edits.mirror(asked)
+
+
+def retime(asked: Namespace) -> None:
+    from . import edits
+
+    edits.retime(asked)
+
+
 def batch(asked: Namespace) -> int:
     from . import batch as batches
 
@@ -304,9 +322,25 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
+_EDITS = adjust, mirror, retime
 COMMANDS = {
     run.__name__: run
-    for run in (info, contacts, solve, retarget, match, rename, convert, thin, batch, watch, words, completion, demo)
+    for run in (
+        info,
+        contacts,
+        solve,
+        retarget,
+        match,
+        rename,
+        convert,
+        thin,
+        *_EDITS,
+        batch,
+        watch,
+        words,
+        completion,
+        demo,
+    )
 }
 COMMANDS["filter"] = filter_motion
 

@@ -199,6 +199,31 @@ def print_cleaned(entry, done, out):
     say(f"Wrote {out}")
 
 
+def edited(entry, changes, take, out):
+    """What an edit of a clip did, as plain data."""
+    return {
+        "file": str(entry.path),
+        "clip": entry.name,
+        "out": str(out),
+        "frames": take.frames,
+        "rate": take.rate,
+        "changed_degrees": {"rms": round(changes.degrees[0], 4), "largest": round(changes.degrees[1], 3)},
+        "changed_cm": {"hands": round(changes.hands * 100, 3), "feet": round(changes.feet * 100, 3)},
+        "slide_mm": _before_after(changes.slides, 1000),
+        "peak_speed": _before_after(changes.peaks, 1),
+    }
+
+
+def print_edited(told):
+    """What an edit of a clip did, in a few lines."""
+    say(f"{told['clip']}: {told['frames']} frames at {told['rate']:g} fps")
+    moved, slides = told["changed_cm"], told["slide_mm"]
+    if moved["hands"] or moved["feet"]:
+        say(f"Hands moved by up to {moved['hands']:.1f} cm, feet by up to {moved['feet']:.1f} cm")
+    say(f"What stands or is held slides up to {slides['after']:.1f} mm; before {slides['before']:.1f} mm")
+    say(f"Wrote {told['out']}")
+
+
 def thinned(entry, method, done, out, keys):
     """What thinning made, as plain data."""
     poses, off = done.poses, done.poses.deviation

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from ..core.filters.methods import Spikes
 from ..core.keys.keyed import KeyedClip
+from ..core.passes.adjusting import Adjust
 from ..core.passes.keys import Keys
 from ..core.passes.stack import METHODS, Method, Pass
 from ..core.thinning.settings import Thin
@@ -25,6 +26,7 @@ TakeMotion = Callable[[dict[str, Any]], KeyedClip]
 _Number = Annotated[float, Field(ge=-1e6, le=1e6)]
 _Three = tuple[_Number, _Number, _Number]
 _Hertz = Annotated[float, Field(gt=0, le=1e6)]
+_Degrees = Annotated[float, Field(ge=-360, le=360)]
 _Seconds = Annotated[float, Field(ge=0, le=600)]
 
 
@@ -109,6 +111,20 @@ class _CorrectionFile(Strict):
     moves: list[tuple[Name, _Three]] = []
 
 
+class _AdjustFile(Strict):
+    hips: float = Field(default=0, ge=-10, le=10)
+    look: _Degrees = 0
+    wider: _Degrees = 0
+    lean: _Degrees = 0
+    turns: list[tuple[Name, _Three]] = []
+    seconds: _Seconds = Adjust.seconds
+    strength: float = Field(default=1, ge=-10, le=10)
+
+
+class _MirrorFile(Strict):
+    pass
+
+
 class _KeysFile(Strict):
     """``motion``: see schema.MotionFile; it is taken from what the document keeps beside it."""
 
@@ -132,6 +148,8 @@ _FILES: dict[str, type[Strict]] = {
     "thin": _ThinFile,
     "keys": _KeysFile,
     "correction": _CorrectionFile,
+    "adjust": _AdjustFile,
+    "mirror": _MirrorFile,
 }
 
 
@@ -154,6 +172,8 @@ class PassFile(Strict):
         "thin",
         "keys",
         "correction",
+        "adjust",
+        "mirror",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]

@@ -7,6 +7,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
+from ..core.passes.adjusting import Adjust
 from ..core.passes.correction import Correction
 from ..core.passes.edits import Offset, Retime, Scale
 from ..core.passes.loop import Loop
@@ -35,6 +36,8 @@ NAMES = {
     "thin": "Thin",
     "keys": "Edited keys",
     "correction": "Correction",
+    "adjust": "Adjust",
+    "mirror": "Mirror",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -51,6 +54,8 @@ TIPS = {
     "thin": "Few poses with curves between, within a tolerance",
     "keys": "Keys as they were edited by hand since",
     "correction": "A pose changed by hand at one frame, eased in and out",
+    "adjust": "The hips higher, the head up, arms wider, a lean, a bone turned: all through, or in a range",
+    "mirror": "Left and right changed over",
 }
 
 
@@ -70,6 +75,17 @@ def about(one: Pass) -> str:
         return f"within {method.places * 100:g} cm"
     if isinstance(method, Correction):
         return f"frame {method.frame}, ± {method.seconds:.2f} s"
+    if isinstance(method, Adjust):
+        told = [
+            f"{text} {value * share:+.{places}f}{unit}"
+            for text, value, share, unit, places in (
+                ("hips", method.hips, 100, " cm", 1), ("look", method.look, 1, "°", 0), ("arms", method.wider, 1, "°", 0),
+                ("lean", method.lean, 1, "°", 0),
+            )
+            if value
+        ]  # fmt: skip
+        told += [name for name, degrees in method.turns if any(degrees)]
+        return told[0] + (f" and {len(told) - 1} more" if len(told) > 1 else "") if told else "nothing yet"
     if isinstance(method, Scale):
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):

@@ -37,6 +37,8 @@ _MENU = (
     "gaussian",
     "median",
     None,
+    "adjust",
+    "mirror",
     "offset",
     "scale",
     "retime",

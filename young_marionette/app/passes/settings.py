@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QListWidget, QListWidgetItem
 
 from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ...core.filters.motion import CHANNELS
+from ...core.passes.adjusting import Adjust
 from ...core.passes.correction import Correction
 from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.loop import Loop
+from ...core.passes.mirroring import Mirror
 from ...core.passes.stack import Plant
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
@@ -34,6 +36,15 @@ NUMBERS = {
     Retime: (("speed", "Speed", "%", 5, 1, 1, 1000, 0.01),),
     Offset: (("seconds", "Later by", "s", 0.01, 3, -60, 60, 1), ("weight", "Morphs by", "", 0.05, 2, -10, 10, 1)),
     Plant: (),
+    Adjust: (
+        ("hips", "Hips up", "cm", 0.5, 1, -200, 200, 0.01),
+        ("look", "Look up", "°", 1, 1, -180, 180, 1),
+        ("wider", "Arms wider", "°", 1, 1, -180, 180, 1),
+        ("lean", "Lean ahead", "°", 1, 1, -180, 180, 1),
+        ("strength", "Strength", "%", 5, 0, -1000, 1000, 0.01),
+        ("seconds", "Eased over", "s", 0.05, 2, 0, 60, 1),
+    ),
+    Mirror: (),
     Correction: (("frame", "At frame", "", 1, 0, 0, 1e6, 1), ("seconds", "Eased over", "s", 0.05, 2, 0.01, 60, 1)),
 }
 _WHOLE = {"longest", "degree", "frame"}
@@ -111,6 +122,8 @@ class PassSettings(QWidget):
                     number.edited.connect(lambda _v, settled, f=field: self._typed_three(f, settled))
                 self.threes[field] = three, share
                 self._row(text, *three)
+        if isinstance(method, Adjust):
+            self._build_turn()
         if isinstance(method, Retime):
             self.rate = Number(0, "fps", 1, 3, 0, 1000, 0, "Frame rate; 0 keeps it")
             self.rate.edited.connect(lambda value, settled: self._put(rate=value or None, settled=settled))
@@ -127,13 +140,13 @@ class PassSettings(QWidget):
         if self.one.keys is not None:
             self._build_keys()
             return
-        if not isinstance(method, Retime | Loop | Plant | Correction):
+        if not isinstance(method, Retime | Loop | Plant | Correction | Mirror):
             self._build_scope()
         if hasattr(method, "seamless"):
             self._switch(
                 "seamless", "The clip is a loop", "Ends are filtered as if the clip went on with its first frame"
             )
-        if not isinstance(method, Retime | Plant | Thin):
+        if not isinstance(method, Retime | Plant | Thin | Mirror):
             self.keep = QCheckBox("What stands or is held stays in place")
             self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
             self.column.addWidget(self.keep)
@@ -218,10 +231,31 @@ class PassSettings(QWidget):
         self.column.addWidget(self.stale)
         self.column.addWidget(self.told)
 
+    def _build_turn(self):
+        """A bone of the rig, and how far it is turned about its own axes."""
+        names = self.session.refined.skeleton.names
+        self.turned = self._combo("Bone that is turned", [(name, name) for name in names], lambda _name: self._show())
+        chosen = [name for name, _ in self.one.method.turns] or [n for n in self.session.bones if n in names]
+        self.turned.setCurrentIndex(max(self.turned.findData(chosen[0]), 0) if chosen else 0)
+        self._row("Turn", self.turned)
+        self.turn = [Number(0, "°", 1, 1, -360, 360, 0, f"Turn about its {axis}") for axis in "XYZ"]
+        for number in self.turn:
+            number.setFixedWidth(76)
+            number.edited.connect(lambda _v, settled: self._typed_turn(settled))
+        self._row("", *self.turn)
+
+    def _typed_turn(self, settled):
+        name, degrees = self.turned.currentData(), tuple(n.value for n in self.turn)
+        others = tuple(t for t in self.one.method.turns if t[0] != name)
+        self._put(settled, turns=(*others, (name, degrees)) if any(degrees) else others)
+
     def _build_scope(self):
         self.frames = self._combo(
             "Frames", (("all", "All frames"), ("range", "Frames of the range")), self._choose_frames
         )
+        if isinstance(self.one.method, Adjust):
+            self.column.addWidget(row(label("Where", "quiet"), self.frames, spacing=6, stretch_last=True))
+            return
         parts = [(f"part:{g}", g[0].upper() + g[1:]) for g in self._groups]
         self.bones = self._combo(
             "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
@@ -255,8 +289,11 @@ class PassSettings(QWidget):
         if isinstance(method, Retime):
             self.rate.set_value(method.rate or 0)
             return
-        if isinstance(method, Plant) or one.keys is not None:
+        if isinstance(method, Plant | Mirror) or one.keys is not None:
             return
+        if isinstance(method, Adjust):
+            for number, value in zip(self.turn, dict(method.turns).get(self.turned.currentData(), (0.0, 0.0, 0.0))):
+                number.set_value(value)
         if not one.thins:
             self.keep.setChecked(one.keep)
         if isinstance(method, Correction | Loop):
@@ -264,6 +301,8 @@ class PassSettings(QWidget):
         text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
         self.frames.setItemText(1, text if one.frames else "Frames of the range")
         self.frames.setCurrentIndex(0 if one.frames is None else 1)
+        if isinstance(method, Adjust):
+            return
         self.bones.setItemText(1, _names(one.names) if one.names else "Bones of the curves")
         wanted = "curves" if one.names else f"part:{one.parts[0]}" if one.parts else "all"
         self.bones.setCurrentIndex(max(self.bones.findData(wanted), 0))

@@ -30,14 +30,15 @@ if TYPE_CHECKING:
 
 _STILL = 0.0003  # metres: what slides by less stands
 STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how much more it may slide if it did not
+_SAME = 1e-6  # metres: what is moved by less is not moved
 _FAR = 0.005  # metres: what was moved by more, for most of a contact, has to be put back
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
 
 @dataclass(frozen=True, eq=False)
 class Limbs:
-    """What is known of a body whose clip is worked on: its legs and arms, its points, the joint of its hips, and the names
-    of the joints in each of its groups.
+    """What is known of a body whose clip is worked on: its legs and arms, its points, the joint of its hips, the names
+    of the joints in each of its groups, and what was read of it.
     """
 
     legs: tuple[Leg, ...]
@@ -45,6 +46,7 @@ class Limbs:
     points: dict[str, ContactPoint]
     hips: int
     groups: dict[str, tuple[str, ...]]
+    body: Body | None = None
 
     @staticmethod
     def of(skeleton: Skeleton, body: Body | None, character: Character | None, morphs: tuple[str, ...] = ()) -> Limbs:
@@ -55,7 +57,7 @@ class Limbs:
         points = {p.name: p for p in contact_points(skeleton, body, character)}
         legs = legs_of(skeleton, body.parts, points, body.forward)
         arms = arms_of(skeleton, body.parts, points, body.forward)
-        return Limbs(legs, arms, points, body.parts["hips"][0], names)
+        return Limbs(legs, arms, points, body.parts["hips"][0], names, body)
 
 
 def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
@@ -100,7 +102,7 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     """Whether a point ``(3, frames)`` does not stand in a contact as it did."""
     part = slice(contact.first, contact.last + 1)
     old, new = old[:, part], new[:, part]
-    if not old.size or slide(new) < _STILL:
+    if not old.size or slide(new) < _STILL or float(np.abs(new - old).max()) < _SAME:
         return False
     slid = slide(old)
     if contact.point in HANDS:  # in a take with noise nobody knows how still a hand was held

@@ -10,11 +10,13 @@ from ..filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, Savi
 from ..filters.motion import CHANNELS, Measures, Report, Scope, filtered, measured
 from ..thinning.settings import Thin
 from ..travel.loops import LEAST
+from .adjusting import Adjust
 from .correction import Correction
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
 from .keys import Keys
 from .loop import Loop
+from .mirroring import Mirror
 from .thinning import Poses, poses_of, thinned
 
 if TYPE_CHECKING:
@@ -46,10 +48,12 @@ Method = (
     | Thin
     | Keys
     | Correction
+    | Adjust
+    | Mirror
 )
 METHODS: dict[str, type[Method]] = {
     **FILTERS,
-    **{m.code: m for m in (Offset, Scale, Retime, Loop, Plant, Thin, Correction)},
+    **{m.code: m for m in (Offset, Scale, Retime, Loop, Plant, Thin, Correction, Adjust, Mirror)},
 }
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
@@ -74,8 +78,8 @@ class Pass:
 
     @property
     def whole(self) -> bool:
-        """Whether it changes how many frames there are."""
-        return isinstance(self.method, Retime | Loop)
+        """Whether it works on a whole clip alone: it may change how many frames there are, or goes by the first one."""
+        return isinstance(self.method, Retime | Loop | Mirror)
 
     @property
     def thins(self) -> bool:
@@ -117,7 +121,7 @@ class Stage:
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Loop | Plant | Thin | Keys | Correction):
+    if isinstance(one.method, Offset | Scale | Retime | Loop | Plant | Thin | Keys | Correction | Adjust | Mirror):
         return {}
     return measured(clip, one.method, one.scope(limbs), limbs.groups)
 
@@ -157,7 +161,11 @@ def applied(
         return Stage(made, contacts, report, thin.keyed, poses)
     if isinstance(method, Plant):
         return Stage(put_back(clip, limbs, contacts), contacts, report)
-    if isinstance(method, Correction):
+    if isinstance(method, Mirror):
+        return Stage(*method.run(clip, contacts, limbs), report)
+    if isinstance(method, Adjust):
+        made = method.run(clip, limbs, one.frames, one.keep, first)
+    elif isinstance(method, Correction):
         made = method.run(clip, first)
     elif isinstance(method, Offset | Scale):
         made = edited(clip, method, scope, first, total)

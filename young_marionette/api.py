@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from .core.contacts.contact import Contacts
     from .core.passes.stack import Method
     from .core.passes.thinning import Poses
+    from .core.travel.joining import Change
     from .formats.files import Output
     from .project.batch.job import Item, Job
     from .project.batch.recipe import Recipe
@@ -59,6 +60,7 @@ __all__ = [
     "batch",
     "edit",
     "filter",
+    "join",
     "match",
     "parts_of",
     "read",
@@ -191,6 +193,29 @@ def edit(
     InputError where the rig lacks what one of them needs.
     """
     return _passed(take, methods, frames, keep=keep, **scope)
+
+
+def join(first: Take, second: Take, seconds: float = 0.4, at: tuple[int, int] | None = None) -> tuple[Take, Change]:
+    """``(both takes of one rig as one, where they meet)``: ``second`` goes on where ``first`` is then, led over within ``seconds``.
+
+    ``at``: the frames of both where the change begins (None: where it is least). InputError where they can't be joined.
+    """
+    from .core.passes.keeping import Limbs
+    from .core.resample import resample
+    from .core.travel.joining import Change, best_changes, joined
+
+    rig, one, other = first.rig, first.clip, second.clip
+    contacts = second.contacts
+    if rig.metric_body is None:
+        raise InputError(f"Nothing was read of a body in {rig.name}: it can't be told where its clips meet.")
+    if abs(other.rate - one.rate) > 1e-6:
+        contacts = contacts.in_frames(0, other.frames - 1, one.rate)
+        other = resample(other, one.rate)
+    limbs = Limbs.of(one.skeleton, rig.metric_body, rig.placed_character)
+    both = first.contacts, contacts
+    change = Change(*at, 0.0) if at else best_changes(one, other, limbs, both, seconds, 1)[0]
+    made, found = joined(one, other, limbs, both, change, seconds)
+    return replace(first, motion=made, contacts=found, passed=None), change
 
 
 def _passed(take: Take, methods: Sequence[Method], frames: tuple[int, int] | None, **scope: Any) -> Take:

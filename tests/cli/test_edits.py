@@ -73,3 +73,19 @@ class Edits(Line):
         self.assertAlmostEqual(after.frames, before.frames / 2, delta=1)
         self.close(joints_at(after)[-1], joints_at(before)[-1], 1e-3)
         self.refused("retime", self.sweep, "--out", self.out, "--speed", 0, "--overwrite", says="can't be used")
+
+    def test_join(self):
+        bucket, walk = self.show / "quay/carry_bucket.bvh", self.show / "quay/walk_the_wall.bvh"
+        told = self.told("join", bucket, walk, "--out", self.out, "--blend", 0.5)
+        first, second = told["change"]["first"], told["change"]["second"]
+        a, made = self.clip(bucket), self.clip(self.out)
+        self.assertEqual((made.frames, made.rate), (told["frames"], a.rate))
+        rate = a.rate
+        length = self.clip(walk).frames / self.clip(walk).rate
+        self.assertAlmostEqual(made.frames / rate, first / rate + length - second / rate, delta=0.1)
+        self.close(joints_at(made)[: first - 60], joints_at(a)[: first - 60], 1e-4)
+        words = "join", bucket, self.sweep, "--out", self.out, "--overwrite"
+        self.refused(*words, says="are not of one rig")
+        self.refused(*words[:2], walk, *words[3:], "--at", "3", says="is no pair of frames")
+        self.refused(*words[:2], walk, *words[3:], "--at", "5:99999", says="the clips end before")
+        self.refused("join", bucket, walk, "--out", walk, "--overwrite", says="")

@@ -54,6 +54,7 @@ def made_parser() -> ArgumentParser:
         _adjust,
         _mirror,
         _retime,
+        _join,
         _batch,
         _watch,
         _words,
@@ -371,6 +372,20 @@ def _retime(commands: object) -> None:
         "--speed", type=_number, metavar="FACTOR", required=True, help="2 is twice as quick, 0.5 half as quick."
     )
     _which(command)
+    _result_options(command)
+
+
+def _join(commands: object) -> None:
+    does = "Join two motions of one rig: B goes on where A is then, on the same foot, without sliding feet."
+    command = _command(commands, "join", does)
+    _file(command, "first", "A motion.", "A")
+    _file(command, "second", "A motion of the same rig.", "B")
+    _result(command, tells="The file to write; its ending tells the format.")
+    command.add_argument(
+        "--blend", type=_number, metavar="SECONDS", default=0.4, help="Over which A is led over into B (0.4)."
+    )
+    _text(command, "--at", "Frames of A and of B where that begins; without it, where they are most alike.", "A:B")
+    _text(command, "--skeleton", SKELETON)
     _result_options(command)
 
 

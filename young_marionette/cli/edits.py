@@ -1,4 +1,4 @@
-"""The commands ``adjust``, ``mirror`` and ``retime``: a clip changed as a whole, or in a range, and written anew."""
+"""The commands ``adjust``, ``mirror``, ``retime`` and ``join``: clips changed as a whole, or in a range, and written anew."""
 
 from __future__ import annotations
 
@@ -53,6 +53,48 @@ def retime(asked: Namespace) -> None:
     method = Retime(asked.speed)
     method.check()
     _told(asked, [method])
+
+
+def join(asked: Namespace) -> None:
+    """Two clips of one rig as one."""
+    from .. import api
+    from ..formats.files import check_results
+    from ..formats.registry import check_writable
+
+    if not 0 < asked.blend <= 60:
+        raise InputError("--blend is a time of up to 60 seconds.")
+    check_results([asked.out], [asked.first, asked.second])
+    check_writable(asked.out, asked.overwrite)
+    entries = [api.read(path, None, asked.skeleton) for path in (asked.first, asked.second)]
+    take, change = api.join(*map(api.take_of, entries), asked.blend, _frames(asked.at))
+    api.write(take, asked.out, asked.overwrite, entries[0].character is not None, inputs=[asked.second])
+    told = {
+        "files": [str(entry.path) for entry in entries],
+        "out": str(asked.out),
+        "frames": take.frames,
+        "rate": take.rate,
+        "change": {"first": change.first, "second": change.second, "apart_cm": round(change.cost * 100, 3)},
+    }
+    if asked.as_json:
+        print_json(told)
+        return
+    names = " and ".join(entry.name for entry in entries)
+    say(f"{names}: {take.frames} frames at {take.rate:g} fps")
+    say(f"From frame {change.first} of the first to frame {change.second} of the second, within {asked.blend:g} s")
+    say(f"Wrote {asked.out}")
+
+
+def _frames(text: str | None) -> tuple[int, int] | None:
+    """Two frames, of ``A:B``."""
+    if text is None:
+        return None
+    try:
+        a, b = map(int, text.split(":"))
+    except ValueError:
+        raise InputError(
+            f"'{text}' is no pair of frames: give A:B, the frames of both where the change begins."
+        ) from None
+    return a, b
 
 
 def _told(asked: Namespace, methods: Sequence[Method]) -> None:

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, adjust, mirror, retime, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, adjust, mirror, retime, join, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -276,6 +276,12 @@ def retime(asked: Namespace) -> None:
     edits.retime(asked)
 
 
+def join(asked: Namespace) -> None:
+    from . import edits
+
+    edits.join(asked)
+
+
 def batch(asked: Namespace) -> int:
     from . import batch as batches
 
@@ -322,7 +328,7 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
-_EDITS = adjust, mirror, retime
+_EDITS = adjust, mirror, retime, join
 COMMANDS = {
     run.__name__: run
     for run in (

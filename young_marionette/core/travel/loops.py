@@ -100,21 +100,21 @@ def best_stretches(
     if clip.frames <= least:
         raise InputError(f"The clip is too short for a loop of {shortest:g} s.")
     step = -(-clip.frames // _MOST)
-    features = _features(clip, hips)
+    rows = features(clip, hips)
     at = np.arange(0, clip.frames, step)
-    cost = _costs(features[at], features[at])
+    cost = costs(rows[at], rows[at])
     length = at[None] - at[:, None]
     cost = np.where((length >= least) & (length <= most), cost, np.inf)
     found: list[Stretch] = []
     near = max(round(_APART * clip.rate), step)
     while len(found) < count and np.isfinite(cost).any():
         a, b = np.unravel_index(int(cost.argmin()), cost.shape)
-        found.append(_refined(features, int(at[a]), int(at[b]), step, least, most))
+        found.append(_refined(rows, int(at[a]), int(at[b]), step, least, most))
         cost[np.ix_(np.abs(at - at[a]) < near, np.abs(at - at[b]) < near)] = np.inf
     return sorted(found, key=lambda s: s.cost)
 
 
-def _features(clip: Clip, hips: int) -> np.ndarray:
+def features(clip: Clip, hips: int) -> np.ndarray:
     """What is alike in frames that are: joints as seen from the hips, and how fast they go ``(frames, n)``."""
     path = path_of(clip, hips)
     own = _seen_from(forward_rows(clip)[0], path.places, path.headings)
@@ -129,18 +129,18 @@ def _features(clip: Clip, hips: int) -> np.ndarray:
     return rows.T / np.sqrt(joints)
 
 
-def _costs(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+def costs(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Distances between rows, all against all."""
     square = (a * a).sum(1)[:, None] + (b * b).sum(1)[None] - 2 * a @ b.T
     return np.sqrt(np.maximum(square, 0.0))
 
 
-def _refined(features: np.ndarray, first: int, last: int, step: int, least: int, most: int) -> Stretch:
+def _refined(rows: np.ndarray, first: int, last: int, step: int, least: int, most: int) -> Stretch:
     """The best of all frames around two that were compared."""
-    count = len(features)
+    count = len(rows)
     a = np.arange(max(first - step, 0), min(first + step, count - 1) + 1)
     b = np.arange(max(last - step, 0), min(last + step, count - 1) + 1)
-    cost = _costs(features[a], features[b])
+    cost = costs(rows[a], rows[b])
     length = b[None] - a[:, None]
     cost = np.where((length >= least) & (length <= most), cost, np.inf)
     i, j = np.unravel_index(int(cost.argmin()), cost.shape)

@@ -29,6 +29,7 @@ from typing import TYPE_CHECKING, Any
 from .core.errors import Cancelled, InputError
 from .core.keys.keyed import KeyedClip
 from .core.passes.adjusting import Adjust
+from .core.passes.mirroring import Mirror
 from .core.passes.stack import Pass
 from .core.thinning.settings import STAGES, Thin
 from .core.travel.settings import parts_of
@@ -224,7 +225,7 @@ def _passed(take: Take, methods: Sequence[Method], frames: tuple[int, int] | Non
     passes = [Pass(str(number), method, frames=part, **scope) for number, method in enumerate(methods)]
     passed = Passed(clip, passes, rig.metric_body, rig.placed_character, take.contacts)
     for method in methods:
-        if isinstance(method, Adjust):
+        if isinstance(method, Adjust | Mirror):
             method.check(clip, passed.limbs)
     stage = passed.stage()
     return replace(take, motion=stage.keyed or stage.clip, contacts=stage.contacts, passed=passed)

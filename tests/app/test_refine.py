@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from tests.app.harness import WindowCase
 from tests.support import joints_at
@@ -70,6 +70,38 @@ class Passes(RefineCase):
         self.assertEqual(len(self.lines), len(offered))
         self.assertEqual(self.lines[0].identifier, self.bake.passes[-1].id)
         self.assertIn("Highest speed", self.refine.changed.text())
+
+    def test_adjusted_and_in_another_time(self):
+        """Numbers of the settings change the figure; what stands at the playhead is held, slowed and trimmed."""
+        self.add("adjust")
+        settings, hips = self.refine.settings, self.bake.passed.limbs.hips
+        before = self.bake.passed.clip
+        settings.numbers["hips"][0].edited.emit(-6.0, True)
+        settings.turned.setCurrentIndex(settings.turned.findData("leftHand"))
+        settings.turn[1].set_value(20.0)
+        settings.turn[1].edited.emit(20.0, True)
+        self.settled()
+        self.assertEqual(self.bake.passes[0].method.turns, (("leftHand", (0.0, 20.0, 0.0)),))
+        drop = (joints_at(self.bake.placed_clip) - joints_at(before))[:, hips, 1]
+        self.close(drop, -0.06, 1e-6)
+        feet = [leg.limb.end for leg in self.bake.passed.limbs.legs]
+        self.close(joints_at(self.bake.placed_clip)[:, feet], joints_at(before)[:, feet], 2e-3)
+        self.add("time")
+        time = self.refine.settings.time
+        self.session.seek(60)
+        self.click(next(b for b in time.findChildren(QPushButton) if b.text() == "Hold here"))
+        self.click(next(b for b in time.findChildren(QPushButton) if b.text() == "Speed here"))
+        method = self.bake.passes[1].method
+        self.assertEqual((method.holds, method.speeds), (((60, 0.5),), ((60, 1.0),)))
+        time.numbers[0].edited.emit(50.0, True)
+        self.assertEqual(self.bake.passes[1].method.speeds, ((60, 0.5),))
+        self.session.set_range(40, 120)
+        self.click(time.trim)
+        method = self.bake.passes[1].method
+        self.assertEqual((method.first, method.last), (20, 60))
+        self.settled()
+        self.assertEqual(self.session.frames, method.length(before.frames, before.rate))
+        self.assertEqual(self.bake.placed_clip.frames, self.session.frames)
 
     def test_a_loop_is_found_and_closed(self):
         """The best frames are offered; the gap is told, with the first pose as a ghost where the last one stands."""

@@ -125,6 +125,14 @@ class _MirrorFile(Strict):
     pass
 
 
+class _TimeFile(Strict):
+    first: Frame = 0
+    last: Frame | None = None
+    backwards: bool = False
+    speeds: list[tuple[Frame, Annotated[float, Field(ge=0.01, le=100)]]] = []
+    holds: list[tuple[Frame, Annotated[float, Field(gt=0, le=600)]]] = []
+
+
 class _KeysFile(Strict):
     """``motion``: see schema.MotionFile; it is taken from what the document keeps beside it."""
 
@@ -150,6 +158,7 @@ _FILES: dict[str, type[Strict]] = {
     "correction": _CorrectionFile,
     "adjust": _AdjustFile,
     "mirror": _MirrorFile,
+    "time": _TimeFile,
 }
 
 
@@ -174,6 +183,7 @@ class PassFile(Strict):
         "correction",
         "adjust",
         "mirror",
+        "time",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]

@@ -11,6 +11,7 @@ from ..core.passes.adjusting import Adjust
 from ..core.passes.correction import Correction
 from ..core.passes.edits import Offset, Retime, Scale
 from ..core.passes.loop import Loop
+from ..core.passes.timing import Time
 from ..core.thinning.settings import Thin
 from .findings import counted
 
@@ -38,6 +39,7 @@ NAMES = {
     "correction": "Correction",
     "adjust": "Adjust",
     "mirror": "Mirror",
+    "time": "Time",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -56,6 +58,7 @@ TIPS = {
     "correction": "A pose changed by hand at one frame, eased in and out",
     "adjust": "The hips higher, the head up, arms wider, a lean, a bone turned: all through, or in a range",
     "mirror": "Left and right changed over",
+    "time": "A stretch of it, backwards, held at frames, slower here and quicker there",
 }
 
 
@@ -84,18 +87,31 @@ def about(one: Pass) -> str:
             )
             if value
         ]  # fmt: skip
-        told += [name for name, degrees in method.turns if any(degrees)]
-        return told[0] + (f" and {len(told) - 1} more" if len(told) > 1 else "") if told else "nothing yet"
+        bones = sum(any(degrees) for _, degrees in method.turns)
+        told += [counted(bones, "bone")] if bones else []
+        return _short(told) or "nothing yet"
     if isinstance(method, Scale):
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):
         return f"{method.speed * 100:.0f} %" + (f", {method.rate:g} fps" if method.rate else "")
+    if isinstance(method, Time):
+        last = "the end" if method.last is None else method.last
+        told = [f"{method.first} to {last}"] if method.first or method.last else []
+        told += ["backwards"] if method.backwards else []
+        told += [counted(len(method.holds), "hold")] if method.holds else []
+        told += [counted(len(method.speeds), "speed")] if method.speeds else []
+        return _short(told) or "as it was"
     if isinstance(method, Loop):
         return f"frames {method.first} to {'the end' if method.last is None else method.last}"
     if isinstance(method, Offset):
         turned = max(map(abs, method.degrees))
         return f"{turned:g}°" if turned else f"{max(map(abs, method.metres)) * 100:g} cm"
     return ""
+
+
+def _short(told: list[str]) -> str:
+    """The first of some things, and how many more there are: a pass has one line."""
+    return told[0] + (f" and {len(told) - 1} more" if len(told) > 1 else "") if told else ""
 
 
 def telling(

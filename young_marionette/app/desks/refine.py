@@ -39,6 +39,7 @@ _MENU = (
     None,
     "adjust",
     "mirror",
+    "time",
     "offset",
     "scale",
     "retime",

@@ -15,11 +15,13 @@ from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.loop import Loop
 from ...core.passes.mirroring import Mirror
 from ...core.passes.stack import Plant
+from ...core.passes.timing import Time
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
 from ..parts.widgets import Number, button, label, row
 from .loop import LoopSettings
 from .thin import PosesTold, ThinSettings
+from .time import TimeSettings
 
 # Of each method: (field, label, unit, step, decimals, low, high, how much of what is shown is one).
 NUMBERS = {
@@ -93,6 +95,8 @@ class PassSettings(QWidget):
             self._list(report)
         if isinstance(one.method, Loop):
             self.loop.show_method(one.method)
+        if isinstance(one.method, Time):
+            self.time.show_method(one.method)
         if isinstance(one.method, Thin):
             self.thin.show_method(one, poses, sketch)
         if one.keys is not None:
@@ -131,6 +135,9 @@ class PassSettings(QWidget):
         if isinstance(method, Loop):
             self.loop = LoopSettings(self.session, self.one.id, self._put)
             self.column.addWidget(self.loop)
+        if isinstance(method, Time):
+            self.time = TimeSettings(self.session, self.one.id, self._put)
+            self.column.addWidget(self.time)
         if isinstance(method, Spikes):
             self._build_spikes()
         if isinstance(method, Thin):
@@ -140,13 +147,13 @@ class PassSettings(QWidget):
         if self.one.keys is not None:
             self._build_keys()
             return
-        if not isinstance(method, Retime | Loop | Plant | Correction | Mirror):
+        if not isinstance(method, Retime | Loop | Plant | Correction | Mirror | Time):
             self._build_scope()
         if hasattr(method, "seamless"):
             self._switch(
                 "seamless", "The clip is a loop", "Ends are filtered as if the clip went on with its first frame"
             )
-        if not isinstance(method, Retime | Plant | Thin | Mirror):
+        if not isinstance(method, Retime | Plant | Thin | Mirror | Time):
             self.keep = QCheckBox("What stands or is held stays in place")
             self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
             self.column.addWidget(self.keep)
@@ -289,7 +296,7 @@ class PassSettings(QWidget):
         if isinstance(method, Retime):
             self.rate.set_value(method.rate or 0)
             return
-        if isinstance(method, Plant | Mirror) or one.keys is not None:
+        if isinstance(method, Plant | Mirror | Time) or one.keys is not None:
             return
         if isinstance(method, Adjust):
             for number, value in zip(self.turn, dict(method.turns).get(self.turned.currentData(), (0.0, 0.0, 0.0))):

@@ -29,10 +29,14 @@ class Mirror:
     code: ClassVar[str] = "mirror"
     halo: ClassVar[float] = np.inf
 
-    def run(self, clip: Clip, contacts: Contacts, limbs: Limbs) -> tuple[Clip, Contacts]:
-        """The clip and its contacts in the mirror; InputError where no body was read."""
+    def check(self, _clip: Clip, limbs: Limbs) -> None:
+        """InputError where no body was read."""
         if limbs.body is None:
             raise InputError("Nothing was read of a body here: left and right can't be told.")
+
+    def run(self, clip: Clip, contacts: Contacts, limbs: Limbs) -> tuple[Clip, Contacts]:
+        """The clip and its contacts in the mirror."""
+        assert limbs.body is not None
         found = tuple(replace(c, point=_other(c.point)) for c in contacts.found)
         order = {c.point: n for n, c in enumerate(contacts.found)}
         swapped = tuple(sorted(found, key=lambda c: (order.get(c.point, len(order)), c.first)))

@@ -18,6 +18,7 @@ from .keys import Keys
 from .loop import Loop
 from .mirroring import Mirror
 from .thinning import Poses, poses_of, thinned
+from .timing import Time
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -50,11 +51,13 @@ Method = (
     | Correction
     | Adjust
     | Mirror
+    | Time
 )
 METHODS: dict[str, type[Method]] = {
     **FILTERS,
-    **{m.code: m for m in (Offset, Scale, Retime, Loop, Plant, Thin, Correction, Adjust, Mirror)},
+    **{m.code: m for m in (Offset, Scale, Retime, Loop, Plant, Thin, Correction, Adjust, Mirror, Time)},
 }
+_FILTERS = (Spikes, LowPass, SavitzkyGolay, Gaussian, Median, Adaptive)
 KEEPING_HALO = 1.0  # seconds that planting looks at on each side
 
 
@@ -79,7 +82,7 @@ class Pass:
     @property
     def whole(self) -> bool:
         """Whether it works on a whole clip alone: it may change how many frames there are, or goes by the first one."""
-        return isinstance(self.method, Retime | Loop | Mirror)
+        return isinstance(self.method, Retime | Loop | Mirror | Time)
 
     @property
     def thins(self) -> bool:
@@ -121,9 +124,9 @@ class Stage:
 
 def measure(one: Pass, clip: Clip, limbs: Limbs) -> Measures:
     """What a pass needs to know of a whole clip before a part of it can be worked on."""
-    if isinstance(one.method, Offset | Scale | Retime | Loop | Plant | Thin | Keys | Correction | Adjust | Mirror):
-        return {}
-    return measured(clip, one.method, one.scope(limbs), limbs.groups)
+    if isinstance(one.method, _FILTERS):
+        return measured(clip, one.method, one.scope(limbs), limbs.groups)
+    return {}
 
 
 def applied(
@@ -143,7 +146,7 @@ def applied(
     """
     clip, contacts, method = stage.clip, stage.contacts, one.method
     report, scope = Report(), one.scope(limbs)
-    if isinstance(method, Retime):
+    if isinstance(method, Retime | Time):
         return Stage(*method.run(clip, contacts))
     if isinstance(method, Loop):
         return Stage(*method.run(clip, contacts, limbs, one.keep))
@@ -162,7 +165,7 @@ def applied(
     if isinstance(method, Plant):
         return Stage(put_back(clip, limbs, contacts), contacts, report)
     if isinstance(method, Mirror):
-        return Stage(*method.run(clip, contacts, limbs), report)
+        return Stage(*method.run(clip, contacts, limbs), report) if limbs.body is not None else stage
     if isinstance(method, Adjust):
         made = method.run(clip, limbs, one.frames, one.keep, first)
     elif isinstance(method, Correction):
@@ -191,6 +194,8 @@ def length(passes: Sequence[Pass], frames: int, rate: float) -> tuple[int, float
             frames, rate = one.method.length(frames, rate)
         elif one.on and isinstance(one.method, Loop):
             frames = one.method.length(frames) if frames > LEAST else frames
+        elif one.on and isinstance(one.method, Time):
+            frames = one.method.length(frames, rate)
         elif one.on and one.keys is not None:
             frames, rate = one.keys.keyed.frames, one.keys.keyed.rate
     return frames, rate

@@ -8,9 +8,12 @@ from typing import TYPE_CHECKING
 
 from ...core.errors import InputError
 from ...core.filters.methods import Spikes
+from ...core.passes.adjusting import Adjust
 from ...core.passes.edits import Retime
 from ...core.passes.keys import Keys
+from ...core.passes.mirroring import Mirror
 from ...core.passes.stack import Method, Pass, length
+from ...core.passes.timing import Time
 from ...core.thinning.settings import Thin
 from ..bakes import Bake
 from ..entry import new_id
@@ -33,7 +36,7 @@ class AddPass:
     label: str = "add a pass"
 
     def run(self, state: State) -> State:
-        one = _sound(self.one)
+        one = _sound(self.one, _bake(state, self.bake))
         return _with_passes(state, self.bake, lambda old: _put(old, one, len(old) if self.at is None else self.at))
 
 
@@ -46,7 +49,7 @@ class SetPass:
     label: str = "change a pass"
 
     def run(self, state: State) -> State:
-        one = _sound(self.one)
+        one = _sound(self.one, _bake(state, self.bake))
 
         def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
             _find(old, one.id)
@@ -170,13 +173,13 @@ def _anywhere(one: Pass) -> Method:
     return replace(one.method, kept=()) if isinstance(one.method, Spikes) else one.method
 
 
-def _sound(one: Pass) -> Pass:
+def _sound(one: Pass, bake: Bake) -> Pass:
     if one.frames is not None and one.frames[0] > one.frames[1]:
         raise InputError("The last frame of a range comes before its first one.")
-    if isinstance(one.method, Retime):
+    if isinstance(one.method, Retime | Thin | Time):
         one.method.check()
-    if isinstance(one.method, Thin):
-        one.method.check()
+    if isinstance(one.method, Adjust | Mirror):
+        one.method.check(bake.dense, bake.passed.limbs)
     if not one.channels:
         raise InputError("Choose rotations, positions, morphs, or several of them.")
     return one

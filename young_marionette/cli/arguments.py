@@ -356,23 +356,24 @@ def _adjust(commands: object) -> None:
     _result_options(command)
 
 
-def _mirror(commands: object) -> None:
-    command = _command(commands, "mirror", "Change left and right of the motion of IN over, also on uneven rigs.")
+def _of_one(commands: object, name: str, does: str) -> ArgumentParser:
+    """A command that makes of one motion another one, as a whole."""
+    command = _command(commands, name, does)
     _file(command, "file", "A motion.", "IN")
     _result(command, tells="The file to write; its ending tells the format.")
     _which(command)
     _result_options(command)
+    return command
+
+
+def _mirror(commands: object) -> None:
+    _of_one(commands, "mirror", "Change left and right of the motion of IN over, also on uneven rigs.")
 
 
 def _retime(commands: object) -> None:
-    command = _command(commands, "retime", "Make the motion of IN quicker or slower, at the same frame rate.")
-    _file(command, "file", "A motion.", "IN")
-    _result(command, tells="The file to write; its ending tells the format.")
-    command.add_argument(
-        "--speed", type=_number, metavar="FACTOR", required=True, help="2 is twice as quick, 0.5 half as quick."
-    )
-    _which(command)
-    _result_options(command)
+    command = _of_one(commands, "retime", "Make the motion of IN quicker or slower, at the same frame rate.")
+    tells = "2 is twice as quick, 0.5 half as quick."
+    command.add_argument("--speed", type=_number, metavar="FACTOR", required=True, help=tells)
 
 
 def _join(commands: object) -> None:

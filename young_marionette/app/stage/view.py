@@ -328,7 +328,8 @@ class StageView(QWidget):
         if self._press is None:
             picked = self.pick(event.position())
             self.setCursor(Qt.CursorShape.PointingHandCursor if picked else Qt.CursorShape.ArrowCursor)
-            self.pointed.emit(f"{picked[0].name}: {self.bone_name(*picked)}" if picked else "")
+            told = filter(None, (picked[0].name, self.bone_name(*picked))) if picked else ()
+            self.pointed.emit(": ".join(told))
             return
         start, button, modifiers = self._press
         way = event.position() - start

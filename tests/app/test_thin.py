@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from tests.app.harness import WindowCase
 from tests.support import joints_at
@@ -127,6 +128,28 @@ class Thinning(ThinCase):
         self.assertEqual([p.method.code for p in self.bake.passes], ["correction"])
         changed = np.flatnonzero((self.motion().rotations != before.rotations).any((1, 2)))
         self.assertTrue(45 <= changed.min() < 60 < changed.max() <= 75)
+        # While the correction is chosen, another frame becomes one more pose of it; it can be as it is all through, and merged.
+        one = self.bake.passes[0]
+        self.session.choose_pass(one.id)
+        self.session.seek(90)
+        number.setFocus()
+        number.setText("-15")
+        QTest.keyClick(number, Qt.Key.Key_Return)
+        self.settled()
+        method = self.bake.passes[0].method
+        self.assertEqual((len(self.bake.passes), [key.frame for key in method.keys]), (1, [60, 90]))
+        self.refine.settings.switches["whole"].click()
+        self.settled()
+        self.assertTrue((self.motion().rotations[0] != before.rotations[0]).any())
+        made = self.motion()
+        self.click(next(b for b in self.refine.settings.findChildren(QPushButton) if b.text().startswith("Merge")))
+        self.settled()
+        self.assertEqual(self.bake.passes, ())
+        self.close(self.bake.dense.rotations, made.rotations)
+        for _ in range(3):
+            self.session.undo()
+        self.settled()
+        self.assertEqual([key.frame for key in self.bake.passes[0].method.keys], [60])
         # What takes long can be stopped, until something is changed.
         self.refine.add_pass(Thin(0.005))
         self.until(lambda: self.refine.stop.isVisible() and "%" in self.refine.changed.text(), 30)

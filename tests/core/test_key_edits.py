@@ -1,5 +1,7 @@
 """Edits of keys and poses: only what is meant changes, and all else stays to the last bit."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from tests.acting import acted
@@ -181,6 +183,33 @@ class Poses(KeysCase):
         for part in ("hand", "foot"):
             left, right = before[parts[f"left {part}"][0]], after[parts[f"right {part}"][0]]
             self.close(right, left - 2 * (left @ side) * side, 0.03)
+
+    def test_a_correction_of_several_poses(self):
+        """Each pose is as it was made; between them it goes over, and the first one is not changed by the next."""
+        joint = self.body.parts["head"][0]
+        layer = Correction(40, 0.4)
+        for frame, vector in ((40, (0, 0.4, 0)), (80, (0.3, 0, 0)), (60, (0, 0, 0.2))):
+            before = layer.run(self.clip).cut(frame, frame)
+            after = posing.turned(before, joint, vector)
+            layer = corrected_by(before, posing.differences(before, after), layer, frame)
+            self.close(layer.run(self.clip).rotations[frame], after.rotations[0], 1e-9)
+        self.assertEqual([key[0] for key in layer.keys], [40, 60, 80])
+        first = corrected_by(
+            self.clip.cut(40, 40), posing.differences(self.clip.cut(40, 40), posing.turned(self.clip.cut(40, 40), joint, (0, 0.4, 0))), Correction(40, 0.4)
+        )  # fmt: skip
+        self.close(layer.run(self.clip).rotations[:41], first.run(self.clip).rotations[:41], 1e-9)
+        ease = round(0.4 * self.clip.rate)
+        made = layer.run(self.clip)
+        for part in (slice(0, 40 - ease), slice(80 + ease + 1, None)):
+            self.assertTrue((made.rotations[part] == self.clip.rotations[part]).all())
+        whole = replace(layer, whole=True, strength=0.5).run(self.clip)
+        self.assertTrue((whole.rotations[0] != self.clip.rotations[0]).any())
+        turn = rot.multiply(self.clip.rotations[40, joint], rot.conjugate(made.rotations[40, joint]))
+        half = rot.multiply(self.clip.rotations[40, joint], rot.conjugate(whole.rotations[40, joint]))
+        self.close(rot.angle(half), rot.angle(turn) / 2, 1e-9)
+        # A part of the clip is corrected as the whole is.
+        self.close(layer.run(self.clip.cut(50, 90), 50).rotations, made.rotations[50:91], 1e-12)
+        self.assertEqual([k[0] for k in layer.with_keys(layer.keys[1:]).keys], [60, 80])
 
     def test_a_dense_clip_is_corrected_gently(self):
         frame, joint = 60, self.body.parts["head"][0]

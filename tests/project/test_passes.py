@@ -13,17 +13,20 @@ from young_marionette.core.contacts.points import point_rows
 from young_marionette.core.errors import InputError
 from young_marionette.core.filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Spikes
 from young_marionette.core.passes import posing
+from young_marionette.core.passes.adjusting import Adjust
 from young_marionette.core.passes.correction import Correction
 from young_marionette.core.passes.edits import Offset, Retime, Scale
 from young_marionette.core.passes.keeping import Limbs, held
 from young_marionette.core.passes.measuring import turned
+from young_marionette.core.passes.mirroring import Mirror
 from young_marionette.core.passes.stack import METHODS, Pass, Plant
+from young_marionette.core.passes.timing import Time
 from young_marionette.core.thinning.settings import Thin
 from young_marionette.core.thinning.tolerances import Emphasis
 from young_marionette.project import commands as do
 from young_marionette.project import keying
 from young_marionette.project.document import Document
-from young_marionette.project.pass_files import presets_bytes, presets_of
+from young_marionette.project.pass_files import PassFile, pass_file, pass_of, presets_bytes, presets_of
 from young_marionette.project.passes import Preset
 from young_marionette.project.playback import Motion
 from young_marionette.project.storage import load, save
@@ -407,6 +410,32 @@ class ThinnedClips(PassCase):
         self.assertLessEqual(float(away.max()), 0.0205)
         outside = np.r_[0:30, 61 : before.frames]
         self.assertLess(float(away[outside].max()), 3e-4)
+
+    def test_layers_and_time_are_written_as_they_are(self):
+        turns = (("head", (0.0, 0.25, 0.0)),)
+        for method in (
+            Correction(4, 0.25, turns, (("hips", (0.0, 0.5, 0.0)),), ((9, turns, ()),), True, 0.5),
+            Adjust(0.04, 10.0, turns=(("head", (1.0, 2.0, 3.0)),), seconds=0.5), Mirror(),
+            Time(3, 50, True, ((4, 0.5),), ((9, 1.5),)),
+        ):  # fmt: skip
+            one = Pass("a", method)
+            self.assertEqual(pass_of(PassFile.model_validate_json(pass_file(one).model_dump_json())), one)
+
+    def test_passes_are_merged(self):
+        self.document.do(
+            do.AddPass(self.bake.id, Pass("a", Adjust(0.02))), do.AddPass(self.bake.id, Pass("b", Time(first=9)))
+        )
+        self.document.do(do.AddPass(self.bake.id, Pass("c", Offset((0.0, 5.0, 0.0)))))
+        wanted, before = self.bake.placed_clip, self.bake
+        self.document.do(do.MergePasses(self.bake.id, "b"))
+        self.assertEqual([one.id for one in self.bake.passes], ["c"])
+        self.assertEqual((self.bake.dense.frames, self.bake.digest), (before.dense.frames - 9, before.digest))
+        self.close(self.bake.placed_clip.rotations, wanted.rotations)
+        self.document.undo()
+        self.assertIs(self.bake, before)
+        thinned = self.edited()
+        self.document.do(do.MergePasses(thinned.id, thinned.passes[-1].id))
+        self.assertEqual([one.keys is not None for one in self.bake.passes], [True])
 
     def test_poses_of_thinned_and_dense_clips(self):
         before = self.bake.passed.part(50, 50)

@@ -53,7 +53,7 @@ class Posing:
         try:
             bake, frame, before, now, known = self._drag or self._begin()
             now = how(now)
-            one = keying.posed(bake, frame, before, now, gentle)
+            one = keying.posed(bake, frame, before, now, gentle, self.session.one_pass)
             one = replace(one, id=known) if known is not None else one
             command = keying.laid(bake, one, "change a pose")
         except InputError as error:

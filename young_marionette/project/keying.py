@@ -183,21 +183,23 @@ def make_dense(keys: Keys, frames: tuple[int, int]) -> Keys:
     return _with(keys, made, marks)
 
 
-def posed(bake: Bake, frame: int, before: Clip, after: Clip, gentle: bool = True) -> Pass:
+def posed(bake: Bake, frame: int, before: Clip, after: Clip, gentle: bool = True, chosen: str | None = None) -> Pass:
     """The pass that brings a pose (a Clip of one frame) from ``before`` to ``after``: keys where the clip has few, else a
     correction that is eased in and out. It takes the place of the one with its id, or is a new one on top.
 
-    ``gentle``: what stands or is held goes on doing so in a correction.
+    ``gentle``: what stands or is held goes on doing so in a correction. ``chosen``: the id of a pass; a correction on top that it is
+    gets the pose as one more of its own.
     """
     values = posing.differences(before, after)
     on = [one for one in bake.passes if one.on]
     if on and (on[-1].thins or on[-1].keys):
         one = on[-1] if on[-1].keys else Pass(new_id(), Keys(keys_of(bake).keyed))
         return replace(one, method=pose(keys_of(bake), frame, values))
-    old = on[-1] if on and isinstance(on[-1].method, Correction) and on[-1].method.frame == frame else None
-    method = old.method if old is not None and isinstance(old.method, Correction) else Correction(frame)
-    made = corrected_by(before, values, method)
-    return replace(old, method=made, keep=gentle) if old is not None else Pass(new_id(), made, keep=gentle)
+    old = on[-1] if on else None
+    layer = old.method if old is not None and isinstance(old.method, Correction) else None
+    if old is not None and layer is not None and (old.id == chosen or frame in {key.frame for key in layer.keys}):
+        return replace(old, method=corrected_by(before, values, layer, frame), keep=gentle)
+    return Pass(new_id(), corrected_by(before, values, Correction(frame)), keep=gentle)
 
 
 def laid(bake: Bake, one: Pass, label: str) -> SetPass | AddPass:

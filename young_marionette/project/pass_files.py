@@ -109,6 +109,9 @@ class _CorrectionFile(Strict):
     seconds: float = Field(default=0.5, gt=0, le=600)
     turns: list[tuple[Name, _Three]] = []
     moves: list[tuple[Name, _Three]] = []
+    more: list[tuple[Frame, list[tuple[Name, _Three]], list[tuple[Name, _Three]]]] = []
+    whole: bool = False
+    strength: float = Field(default=1, ge=-10, le=10)
 
 
 class _AdjustFile(Strict):

@@ -55,7 +55,7 @@ TIPS = {
     "plant": "Holds feet and hands still where they touch",
     "thin": "Few poses with curves between, within a tolerance",
     "keys": "Keys as they were edited by hand since",
-    "correction": "A pose changed by hand at one frame, eased in and out",
+    "correction": "Poses changed by hand at some frames, eased in and out",
     "adjust": "The hips higher, the head up, arms wider, a lean, a bone turned: all through, or in a range",
     "mirror": "Left and right changed over",
     "time": "A stretch of it, backwards, held at frames, slower here and quicker there",
@@ -77,7 +77,9 @@ def about(one: Pass) -> str:
     if isinstance(method, Thin):
         return f"within {method.places * 100:g} cm"
     if isinstance(method, Correction):
-        return f"frame {method.frame}, ± {method.seconds:.2f} s"
+        if method.more:
+            return counted(len(method.keys), "pose")
+        return f"frame {method.frame}, " + ("all through" if method.whole else f"± {method.seconds:.2f} s")
     if isinstance(method, Adjust):
         told = [
             f"{text} {value * share:+.{places}f}{unit}"

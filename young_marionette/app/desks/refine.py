@@ -13,7 +13,17 @@ from ...core.filters.suggesting import suggested_for
 from ...core.keys.curves import PLACE, WEIGHT
 from ...core.passes.edits import Offset
 from ...core.passes.stack import METHODS, Pass
-from ...project.commands import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetPass, UsePreset, preset_of
+from ...project.commands import (
+    AddPass,
+    KeepPreset,
+    MergePasses,
+    MovePass,
+    RemovePass,
+    RemovePreset,
+    SetPass,
+    UsePreset,
+    preset_of,
+)
 from ...project.entry import new_id
 from ...project.keying import is_stale
 from ...wording.findings import counted
@@ -79,6 +89,7 @@ class RefineDesk(Desk):
         self.settings.suggest.connect(self._suggest)
         self.settings.why.connect(self._why)
         self.settings.look.connect(self._look)
+        self.settings.merge.connect(self._merge)
         self.stack.add(self.none, self.lines)
         self.add(self.stack)
         self.why = Why()
@@ -235,6 +246,13 @@ class RefineDesk(Desk):
             session.do(RemovePass(bake.id, one.id))
         else:
             session.do(MovePass(bake.id, one.id, 1 if what == "up" else -1))
+
+    def _merge(self):
+        """Make what comes out of the chosen pass the baked motion itself."""
+        bake = self.session.refined
+        if bake is not None and self.session.do(MergePasses(bake.id, self.session.one_pass)):
+            self.session.choose_pass(None)
+            self.session.told.emit("Merged; undo takes the passes back")
 
     def _fill_adding(self, menu):
         menu.clear()

@@ -18,7 +18,7 @@ from ...core.passes.stack import Plant
 from ...core.passes.timing import Time
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
-from ..parts.widgets import Number, button, label, row
+from ..parts.widgets import Number, button, label, row, tool
 from .loop import LoopSettings
 from .thin import PosesTold, ThinSettings
 from .time import TimeSettings
@@ -47,9 +47,12 @@ NUMBERS = {
         ("seconds", "Eased over", "s", 0.05, 2, 0, 60, 1),
     ),
     Mirror: (),
-    Correction: (("frame", "At frame", "", 1, 0, 0, 1e6, 1), ("seconds", "Eased over", "s", 0.05, 2, 0.01, 60, 1)),
+    Correction: (
+        ("seconds", "Eased over", "s", 0.05, 2, 0.01, 60, 1),
+        ("strength", "Strength", "%", 5, 0, -1000, 1000, 0.01),
+    ),
 }
-_WHOLE = {"longest", "degree", "frame"}
+_WHOLE = {"longest", "degree"}
 _KINDS = dict(zip(CHANNELS, ("Rotations", "Positions", "Morphs")))
 _LISTED = 300  # spikes
 
@@ -57,13 +60,14 @@ _LISTED = 300  # spikes
 class PassSettings(QWidget):
     """``edited(pass, settled)``: the user changed something; ``settled`` is false while dragging.
 
-    ``suggest``: cut-offs are asked for, for all parts of the body; ``why``: to see where they come from.
+    ``suggest``: cut-offs are asked for, for all parts of the body; ``why``: to see where they come from. ``merge``: what comes out of the pass is to become the baked motion itself.
     """
 
     edited = Signal(object, bool)
     suggest = Signal()
     why = Signal()
     look = Signal(str, int)
+    merge = Signal()
 
     def __init__(self, session):
         super().__init__()
@@ -79,6 +83,8 @@ class PassSettings(QWidget):
         self.one, self._groups = one, groups
         parts = tuple(name for name, _ in one.method.parts) if isinstance(one.method, LowPass) else ()
         count = len(getattr(one.method, "emphases", ()))
+        if isinstance(one.method, Correction):
+            count = tuple(key.frame for key in one.method.keys)
         shape = (
             one.id,
             type(one.method),
@@ -128,6 +134,8 @@ class PassSettings(QWidget):
                 self._row(text, *three)
         if isinstance(method, Adjust):
             self._build_turn()
+        if isinstance(method, Correction):
+            self._build_poses(method)
         if isinstance(method, Retime):
             self.rate = Number(0, "fps", 1, 3, 0, 1000, 0, "Frame rate; 0 keeps it")
             self.rate.edited.connect(lambda value, settled: self._put(rate=value or None, settled=settled))
@@ -146,6 +154,7 @@ class PassSettings(QWidget):
             self.column.addWidget(self.thin)
         if self.one.keys is not None:
             self._build_keys()
+            self._build_merge()
             return
         if not isinstance(method, Retime | Loop | Plant | Correction | Mirror | Time):
             self._build_scope()
@@ -157,6 +166,11 @@ class PassSettings(QWidget):
             self.keep = QCheckBox("What stands or is held stays in place")
             self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
             self.column.addWidget(self.keep)
+        self._build_merge()
+
+    def _build_merge(self):
+        tells = "Make what comes out of this pass the baked motion itself; it and the passes beneath it go"
+        self.column.addWidget(button("Merge into the clip", self.merge.emit, tip=tells))
 
     def _row(self, text, *widgets):
         line = row(label(text, "quiet"), None, *widgets, spacing=6)
@@ -237,6 +251,26 @@ class PassSettings(QWidget):
         self.column.addWidget(label(about, "quiet", wrap=True))
         self.column.addWidget(self.stale)
         self.column.addWidget(self.told)
+
+    def _build_poses(self, method):
+        """The frames of a correction: a way to each, and taking it out."""
+        self._switch("whole", "All through", "It is there from the first frame to the last, without easing in and out")
+        for frame in (key.frame for key in method.keys):
+            go = button(f"Frame {frame}", lambda f=frame: self.session.seek(f), tip="Go there")
+            away = tool("close", f"Take frame {frame} out of the correction", lambda f=frame: self._take_out(f))
+            away.setEnabled(len(method.keys) > 1)
+            self._row("Pose at", go, away)
+        self.column.addWidget(
+            label(
+                "While this pass is chosen and on top, a pose that is changed elsewhere becomes one more of it.",
+                "quiet",
+                wrap=True,
+            )
+        )
+
+    def _take_out(self, frame):
+        made = self.one.method.with_keys(key for key in self.one.method.keys if key.frame != frame)
+        self.edited.emit(replace(self.one, method=made), True)
 
     def _build_turn(self):
         """A bone of the rig, and how far it is turned about its own axes."""

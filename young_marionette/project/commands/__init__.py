@@ -17,7 +17,18 @@ from .markers import (
     UseLabelling,
     recording_of,
 )
-from .passes import AddPass, KeepPreset, MovePass, RemovePass, RemovePreset, SetKeys, SetPass, UsePreset, preset_of
+from .passes import (
+    AddPass,
+    KeepPreset,
+    MergePasses,
+    MovePass,
+    RemovePass,
+    RemovePreset,
+    SetKeys,
+    SetPass,
+    UsePreset,
+    preset_of,
+)
 from .result import AdaptStringing, AddBake, Bake, BakeAnew, KeepStringing, SetTouch, SetTransfer, UseStringing
 from .stance import (
     AdoptPose,
@@ -58,6 +69,7 @@ __all__ = [
     "Lock",
     "MatchStance",
     "MendMarkers",
+    "MergePasses",
     "MirrorTurn",
     "MoveContactEnd",
     "MovePass",

@@ -93,6 +93,26 @@ class RemovePass:
 
 
 @dataclass(frozen=True)
+class MergePasses:
+    """Make what comes out of a pass the baked motion itself: it and all passes beneath it are gone, what is above them stays."""
+
+    bake: str
+    identifier: str
+    label: str = "merge passes"
+
+    def run(self, state: State) -> State:
+        bake = _bake(state, self.bake)
+        count = _find(bake.passes, self.identifier) + 1
+        merged = [one for one in bake.passes[:count] if one.on]
+        stage = bake.passed.stage(len(merged))
+        rest = bake.passes[count:]
+        if stage.keyed is not None:
+            # Keys stay keys.
+            rest = (Pass(new_id(), Keys(stage.keyed)), *rest)
+        return state.with_entry(replace(bake, dense=stage.clip, contacts=stage.contacts, passes=rest))
+
+
+@dataclass(frozen=True)
 class UsePreset:
     """Lay the passes of a preset over some baked clips: above what they have, or ``instead`` of it."""
 

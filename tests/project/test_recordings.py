@@ -166,20 +166,20 @@ class Project(Case):
 
     def test_mended_markers(self):
         """Exchanged ones are put back, what is left out is a gap, what is filled follows its segment."""
-        entry = self.entry.changed(trim=(480, 620))
+        entry = self.entry.changed(trim=(500, 560))
         first, last = entry.span
-        entry = replace(entry, mends=(Mend(FILL, "quay:LELB", 540, 560), Mend(LEAVE_OUT, "quay:LFIN", 550, 560)))
+        entry = replace(entry, mends=(Mend(FILL, "quay:LELB", 520, 530), Mend(LEAVE_OUT, "quay:LFIN", 525, 530)))
         solution, raw = entry.solved(), entry.recording
         made = mended_recording(entry, solution)
         index = raw.index
         a, b = index["quay:RWRA"], index["quay:RWRB"]
-        self.close(made.points[500:600, [a, b]], raw.points[500:600, [b, a]])
-        self.assertTrue(np.isnan(made.points[550:561, index["quay:LFIN"]]).all())
+        self.close(made.points[500:561, [a, b]], raw.points[500:561, [b, a]])
+        self.assertTrue(np.isnan(made.points[525:531, index["quay:LFIN"]]).all())
         elbow = index["quay:LELB"]
-        self.assertGreater(np.abs(made.points[540:561, elbow] - raw.points[540:561, elbow]).max(), 0)
-        self.close(made.points[540:561, elbow], raw.points[540:561, elbow], 12.0)  # millimetres, as the file has
+        self.assertGreater(np.abs(made.points[520:531, elbow] - raw.points[520:531, elbow]).max(), 0)
+        self.close(made.points[520:531, elbow], raw.points[520:531, elbow], 12.0)  # millimetres, as the file has
         rest = np.ones(raw.points.shape[:2], bool)
-        rest[500:600, [a, b]] = rest[540:561, elbow] = rest[550:561, index["quay:LFIN"]] = False
+        rest[500:600, [a, b]] = rest[520:531, elbow] = rest[525:531, index["quay:LFIN"]] = False
         self.assertTrue(np.array_equal(made.points[rest], raw.points[rest], equal_nan=True))
         full = mended_recording(entry, solution, gaps=True).points[first : last + 1, solution.on]
         self.assertFalse(np.isnan(full).any())

@@ -166,7 +166,7 @@ class Project(Case):
 
     def test_mended_markers(self):
         """Exchanged ones are put back, what is left out is a gap, what is filled follows its segment."""
-        entry = self.entry.changed(trim=(500, 560))
+        entry = self.entry.changed(trim=(420, 560))
         first, last = entry.span
         entry = replace(entry, mends=(Mend(FILL, "quay:LELB", 520, 530), Mend(LEAVE_OUT, "quay:LFIN", 525, 530)))
         solution, raw = entry.solved(), entry.recording

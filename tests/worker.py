@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import io
 import json
 import os
@@ -37,6 +38,7 @@ def run(module, names):
         suite = unittest.TestSuite(t for t in _flat(suite) if t.id().removeprefix("tests.").startswith(tuple(names)))
     told = io.StringIO()
     result = unittest.TextTestRunner(resultclass=Result, stream=told).run(suite)
+    gc.collect()  # window tests leave that to the event loop, which other tests do not have
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     return {
         "passed": result.passed,

@@ -66,6 +66,8 @@ class WindowCase(Case):
             self.window.deleteLater()
             self.window = None
             QApplication.processEvents()
+            # Without an event loop of its own, nobody else ends it; the next window would be dressed together with it.
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
     def row_tip(self, row):
         """What a row of the library tells where the pointer rests on it; nothing for headings."""

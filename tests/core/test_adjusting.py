@@ -108,7 +108,7 @@ class Adjusting(Case):
         self.refuses(lambda: Adjust(turns=(("tail", (1.0, 0.0, 0.0)),)).check(self.clip, self.limbs), "no bone tail")
         bare = replace(self.limbs, body=None)
         self.refuses(lambda: Adjust(hips=0.1).check(self.clip, bare), "Nothing was read")
-        self.refuses(lambda: Mirror().run(self.clip, Contacts(), bare), "can't be told")
+        self.refuses(lambda: Mirror().check(self.clip, bare), "can't be told")
 
 
 class Mirroring(Case):

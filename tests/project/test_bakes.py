@@ -55,7 +55,8 @@ class OneMotion(Case):
                 live, made = self.made(rig, **{field: value})
                 wanted = joints_at(live)
                 self.close(joints_at(made.placed_clip), wanted, 1e-9, field)
-                for out in (".bvh", ".glb", ".gltf", ".usda", ".usdc", ".usdz"):
+                more = (".gltf", ".usda", ".usdz") if field == next(iter(VALUES)) else ()
+                for out in (".bvh", ".glb", ".usdc", *more):
                     path = self.folder / f"out{out}"
                     delivery.deliver(path, made.placed_clip, made.rig, overwrite=True)
                     again = read(path)

@@ -129,6 +129,15 @@ class Project(Case):
         self.assertEqual(second.name, "walk_the_wall 2")
         self.assertIs(second.solved().figure.structure, solution.figure.structure)
         self.assertEqual(second.solved().figure.offsets.tobytes(), solution.figure.offsets.tobytes())
+        # One that was fitted goes along by itself, too, where the files tell whose it is.
+        for subjects, taken in ((("quay",), solution.figure), ((), None)):
+            document = Document()
+            first = replace(walk(), subjects=subjects)
+            first.solved()
+            document.do(AddRecordings((first,)))
+            document.do(AddRecordings((replace(walk(), id="other", subjects=subjects).changed(trim=(500, 540)),)))
+            figure = document.state.recordings[1].figure
+            self.assertEqual(figure is not None, taken is not None)
         # Other markers are another set: nothing is taken over.
         lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
         self.do(AddRecordings((lamp,)))

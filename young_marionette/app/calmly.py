@@ -28,4 +28,4 @@ class Calmly(QObject):
         self.closed = True
         self.calm.stop()
         if self.job is not None:
-            self.job.cancel()
+            self.job.give_up()

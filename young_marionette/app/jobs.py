@@ -67,6 +67,11 @@ class Job(QObject):
     def cancel(self):
         self.task.cancel()
 
+    def give_up(self):
+        """Cancel it, for good: nobody is told of it any more."""
+        self.blockSignals(True)
+        self.task.cancel()
+
     def wait(self, seconds=None):
         self.task.wait(seconds)
 

@@ -57,4 +57,4 @@ class Running(QObject):
             if job.task.waits:
                 job.wait()
             else:
-                job.cancel()
+                job.give_up()

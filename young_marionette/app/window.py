@@ -111,10 +111,11 @@ class Window(QMainWindow):
         self._pictures, self._view = [], -1
         self._library_width = int(settings.get("window/library", 0) or 0)
         usual, self._stage_note = renderer or make_renderer()
-        self.stage = StageView(usual)
-        self.posing = Posing(self.session)
-        self._build()
-        self.desks["refine"].add_pose_card(PoseCard(self.posing, self.timeline.lanes.keying))
+        with theme.undressed():
+            self.stage = StageView(usual)
+            self.posing = Posing(self.session)
+            self._build()
+            self.desks["refine"].add_pose_card(PoseCard(self.posing, self.timeline.lanes.keying))
         self._connect()
         self._shortcuts()
         self._on_document(EVERYTHING)

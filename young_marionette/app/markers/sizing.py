@@ -106,7 +106,7 @@ class SizingCard(Card):
     # --- doing ----------------------------------------------------------------------------------
     def _set(self, size, centimetres, settled):
         number = self.numbers[size]
-        back = size in dict(self.entry.sizes) and abs(centimetres - number._default) < 1e-9
+        back = size in dict(self.entry.sizes) and abs(centimetres - number.default) < 1e-9
         metres = None if back else centimetres / _CM
         self.session.drag(SizeFigure(self.entry.id, ((size, metres),), self.mirror.isChecked()), settled=settled)
 

@@ -187,6 +187,11 @@ class Number(QLineEdit):
     def value(self):
         return self._value
 
+    @property
+    def default(self):
+        """What a double-click resets to."""
+        return self._default
+
     def set_value(self, value):
         """Show a value without announcing it."""
         if not self.hasFocus() or abs(value - self._value) > 1e-12:

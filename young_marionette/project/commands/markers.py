@@ -60,11 +60,16 @@ def _with_references(recordings: tuple[MarkerEntry, ...]) -> tuple[MarkerEntry, 
 
 
 def known_figure(state: State, entry: MarkerEntry) -> Figure | None:
-    """A figure that is kept with a recording of the same performer (by what the file calls them) and the same markers."""
-    labels = entry.labelled
-    for other in reversed(state.recordings):
-        if other.figure is not None and other.subjects == entry.subjects and labels <= {*other.figure.labels}:
+    """A figure of the same performer (by what the file calls them) and the same markers: one that is kept with a recording, else one
+    that was fitted, where the files tell whose it is."""
+    labels, kin = entry.labelled, [r for r in reversed(state.recordings) if r.subjects == entry.subjects]
+    for other in kin:
+        if other.figure is not None and labels <= {*other.figure.labels}:
             return other.figure
+    for other in kin if entry.subjects else ():
+        solution = other.known_solution
+        if solution is not None and labels <= {*solution.figure.labels}:
+            return solution.figure
     return None
 
 

@@ -106,9 +106,11 @@ class Thinning(ThinCase):
         (file,) = (self.folder / "out").iterdir()
         clip = read(file).skeletons[0].clips[0]
         self.assertEqual((clip.keys, clip.frames), (len(self.poses.frames), frames))
+        # A file is told of a moment before the delivery has ended, and another one begins only then.
+        self.until(lambda: not desk.deliveries.busy, 30)
         self.session.ask_for(endings=(".bvh",))
         desk.write_now()
-        self.until(lambda: "holds no curves" in self.told(desk), 150)
+        self.until(lambda: "holds no curves" in self.told(desk), 60)
 
     def told(self, desk):
         """What the table of files tells of the first one."""

@@ -17,7 +17,7 @@ class Autosave(QObject):
     works_again = Signal()
 
     def __init__(self, session, recovery):
-        super().__init__()
+        super().__init__(session)
         self.session, self.recovery = session, recovery
         self._job = self._kept_state = self._unkept_since = None
         self._failed = False

@@ -13,7 +13,7 @@ class Calmly(QObject):
     ready = Signal()
 
     def __init__(self, session, begin):
-        super().__init__()
+        super().__init__(session)
         self.session, self.job, self.closed = session, None, False
         self.calm = QTimer(self, singleShot=True, interval=CALM)
         self.calm.timeout.connect(begin)

@@ -14,7 +14,7 @@ class Running(QObject):
     progressed = Signal(float)
 
     def __init__(self, session):
-        super().__init__()
+        super().__init__(session)
         self.session, self.jobs = session, []
 
     def run(self, label, work, done, of_project=True, waits=False):

@@ -50,8 +50,8 @@ class Session(QObject):
     job_asked = Signal(str, object, object)
     wanted_changed = Signal()
 
-    def __init__(self):
-        super().__init__()
+    def __init__(self, parent=None):
+        super().__init__(parent)
         self.document = Document()
         self.document.changed.connect(self._on_changed)
         self._gesture, self._untold = None, Change()

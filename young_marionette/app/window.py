@@ -98,7 +98,7 @@ class Window(QMainWindow):
 
     def __init__(self, recovery_folder=None, renderer=None):
         super().__init__()
-        self.session = Session()
+        self.session = Session(self)
         self.director = Director(self.session)
         self.running = Running(self.session)
         self.autosave = Autosave(self.session, Recovery(recovery_folder or settings.data_folder() / "recovery"))

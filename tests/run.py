@@ -21,6 +21,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 TESTS = ROOT / "tests"
+# A process for each core: where each draws and multiplies with all of them, all wait for each other.
+ONE_THREAD = {"LP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
 PLACES = ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME")
 
 
@@ -92,6 +94,7 @@ class Worker:
     def __init__(self, number, names, home, show):
         self.names, self.home, self.screen = names, Path(home) / str(number), Screen(number)
         self.environment = {
+            **ONE_THREAD,
             **os.environ,
             **{place: str(self.home / place) for place in PLACES},
             **self.screen.environment,

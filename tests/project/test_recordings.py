@@ -20,9 +20,8 @@ from young_marionette.project.commands import (
     MendMarkers,
     PlaceRecording,
     Remove,
-    SetReference,
     SizeFigure,
-    TouchFigure,
+    TakeTPose,
     UseLabelling,
 )
 from young_marionette.project.document import Document
@@ -90,8 +89,8 @@ class Project(Case):
             AssignMarker(key, "*40", None),
             MendMarkers(key, (Mend(LEAVE_OUT, "quay:C7", 510, 520),)),
         )
-        self.do(KeepFigure(key, solution.figure), TouchFigure(key, (6.0, -12.0)))
-        self.do(SizeFigure(key, (("leftHand", 0.26), ("trunk", 0.5)), mirror=True), SetReference(key, self.t_pose()))
+        self.do(KeepFigure(key, solution.figure), TakeTPose(key, self.t_pose(), (6.0, -12.0)))
+        self.do(SizeFigure(key, (("leftHand", 0.26), ("trunk", 0.5)), mirror=True))
         self.do(KeepFigure(key, solution.figure))
         path = self.folder / "dots.marionette"
         storage.save(path, self.document.state)
@@ -157,7 +156,7 @@ class Project(Case):
         lamp = marker_entries(read(show_folder() / "markers/light_lamp.trc"))[0]
         self.do(AddRecordings((replace(lamp, subjects=walk.subjects), replace(lamp, id="other", subjects=("nell",)))))
         self.assertEqual([r.reference is not None for r in self.document.state.recordings], [True, False, True, False])
-        self.do(SetReference(walk.id, None))
+        self.do(TakeTPose(walk.id, None))
         self.assertIsNone(self.entry.reference)
 
     def test_sizes_of_a_kept_figure(self):

@@ -399,7 +399,7 @@ class Window(QMainWindow):
             tall = self.centre.height()
             wanted = int(settings.get("files/height", 0) or 0) or int(0.56 * tall)
             self.centre.setSizes([max(tall - wanted, 120), wanted])
-            QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
+            QTimer.singleShot(0, self.stage, lambda: self.stage.frame(glide=self.isVisible()))
 
     def _show_lanes(self):
         """Lanes and curves are shown in the steps in which they were wanted last: lanes at first where the result is judged."""
@@ -409,7 +409,7 @@ class Window(QMainWindow):
         lanes = str(settings.get(f"lanes/{step}", usual)).lower() == "true"
         if (lanes, curves) != (timeline.open, timeline.curves_open):
             timeline.show_lanes(lanes, curves)
-            QTimer.singleShot(0, lambda: self.stage.frame(glide=self.isVisible()))
+            QTimer.singleShot(0, self.stage, lambda: self.stage.frame(glide=self.isVisible()))
         self.session.marks = lanes
         total = sum(self.stack.sizes())
         tall = int(settings.get("lanes/height", 0) or 0) or max(self.height() // 4, 170) if lanes else 0
@@ -476,7 +476,7 @@ class Window(QMainWindow):
             and pairing is not None
             and self.session.bone in pairing.target.index
         )
-        sized, posed = self.desks["gather"].recording.sizing.handle, self.posing.joint
+        sized, posed = self._sizing.handle, self.posing.joint
         if self.session.step == "gather" and sized is not None:
             self.stage.handle, self.stage.handled, self.stage.movable = sized, "performer", True
         else:
@@ -542,8 +542,8 @@ class Window(QMainWindow):
             if kind in (DOTS, ODD):
                 self.session.choose_marker(self.director.dot_label(kind, joint))
                 self.tell(self.session.marker)
-            elif self.desks["gather"].recording.sizing.isVisible() and kind == "performer":
-                self.desks["gather"].recording.sizing.pick(joint)
+            elif self._sizing.isVisible() and kind == "performer":
+                self._sizing.pick(joint)
                 self.show_stage()
             elif kind and joint >= 0 and self.session.marker:
                 # A dot, then a bone of the figure: the marker goes with that segment.
@@ -583,37 +583,31 @@ class Window(QMainWindow):
         desk.board.show_pair(state.source_entry, state.rig_entry, state.pairing, self.session.part)
         desk.click_to_tie("source" if kind == "performer" else "rig", self._entry_of(kind).skeleton.names[joint])
 
+    @property
+    def _sizing(self):
+        return self.desks["gather"].recording.sizing
+
+    @property
+    def _shaping(self):
+        """Who changes what the handle on the stage stands on: the figure of a recording, or a pose."""
+        return self._sizing if self.session.solving.entry is not None else self.posing
+
     def _turned(self, joint, vector, settled):
-        """The ring on the stage was dragged: turn the bone in the stance, or in the pose; one undo step per drag."""
-        if self.session.solving.entry is not None:
-            if settled:
-                self.session.end_drag()
-            else:
-                self.desks["gather"].recording.sizing.turn(joint, vector)
-            return
-        if self.session.step == "refine":
-            if settled:
-                self.posing.settle()
-            else:
-                self.posing.turn(joint, tuple(map(float, vector)))
-            return
-        if settled:
+        """The ring on the stage was dragged: turn the bone in the stance, or in what is shaped; one undo step per drag."""
+        if self.session.step != "stance":
+            self._shaping.settle() if settled else self._shaping.turn(joint, tuple(map(float, vector)))
+        elif settled:
             self.session.end_drag()
-            return
-        bone = self.session.state.pairing.target.names[joint]
-        self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
+        else:
+            bone = self.session.state.pairing.target.names[joint]
+            self.session.drag(TurnBone(bone, tuple(map(float, vector))), settled=False)
 
     def _moved(self, joint, shift, settled):
-        """The middle of a handle was dragged: a hand or a foot reaches, the hips move."""
-        if self.session.solving.entry is not None:
-            if settled:
-                self.session.end_drag()
-            else:
-                self.desks["gather"].recording.sizing.move(joint, shift)
-        elif settled:
-            self.posing.settle()
+        """The middle of a handle was dragged: a hand or a foot reaches, the hips move, a joint moves inside its markers."""
+        if settled:
+            self._shaping.settle()
         else:
-            self.posing.move(joint, tuple(map(float, shift)))
+            self._shaping.move(joint, tuple(map(float, shift)))
 
     def _show_jobs(self):
         busy = bool(self.running.jobs)

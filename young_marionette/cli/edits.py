@@ -48,9 +48,9 @@ def mirror(asked: Namespace) -> None:
 
 def retime(asked: Namespace) -> None:
     """Quicker or slower; feet stay planted."""
-    from ..core.passes.edits import Retime
+    from ..core.passes.timing import Time
 
-    method = Retime(asked.speed)
+    method = Time(speeds=((0, asked.speed),))
     method.check()
     _told(asked, [method])
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -107,6 +107,23 @@ class Clip:
     def scale_factors(self) -> dict[int, np.ndarray]:
         """``{joint: (frames, 3)}`` of the joints whose scales change."""
         return {int(joint): self.scales[:, i] for i, joint in enumerate(self.scaled)}
+
+    @property
+    def moves(self) -> dict[int, np.ndarray]:
+        """``{joint: (frames, 3)}`` of the joints that have positions."""
+        return {int(joint): self.translations[:, i] for i, joint in enumerate(self.moving)}
+
+    def move_of(self, joint: int) -> np.ndarray:
+        """The positions ``(frames, 3)`` of a joint; where it has none of its own, its offset."""
+        return self.moves.get(joint, np.broadcast_to(self.skeleton.offsets[joint], (self.frames, 3)))
+
+    def with_moves(self, moves: Mapping[int, np.ndarray]) -> Clip:
+        """With other positions: ``{joint: (frames, 3), or (3,) for all}``."""
+        joints = sorted(moves)
+        rows = np.empty((self.frames, len(joints), 3))
+        for i, joint in enumerate(joints):
+            rows[:, i] = moves[joint]
+        return replace(self, moving=np.array(joints, int), translations=rows)
 
     def picked(self, frames: slice | np.ndarray) -> Clip:
         """Some frames, as a slice or their numbers pick them, at the same rate; the start stays."""

@@ -26,6 +26,12 @@ def largest_within(values: np.ndarray, reach: int) -> np.ndarray:
     return sliding_window_view(_held(values, reach), 2 * reach + 1).max(-1)
 
 
+def eased(share: np.ndarray) -> np.ndarray:
+    """Shares from 0 to 1 with speed and acceleration at rest at both ends (minimum jerk; Flash and Hogan 1985)."""
+    result: np.ndarray = share**3 * (10 - 15 * share + 6 * share**2)
+    return result
+
+
 def _held(values: np.ndarray, reach: int) -> np.ndarray:
     """The values with the first and last one repeated at the ends."""
     ends = [(0, 0)] * (values.ndim - 1)

@@ -213,7 +213,7 @@ def local_motion(
     """
     over_move, over_turn, _ = decomposed(over)
     above = scales_above(skeleton, own_scales)
-    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    places = clip.moves
     factors = clip.scale_factors
     scales = {j: stored(own_scales[j] * f, precision).astype(float) for j, f in factors.items() if j < len(skeleton)}
     longer = {j: np.repeat(f, clip.frames, 0) for j, f in _rounded(own_scales, precision).items()}

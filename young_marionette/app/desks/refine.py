@@ -189,7 +189,7 @@ class RefineDesk(Desk):
             # What is built anew must not move what is looked at.
             bar = self._area.verticalScrollBar()
             place = bar.value()
-            QTimer.singleShot(0, lambda: bar.setValue(place))
+            QTimer.singleShot(0, bar, lambda: bar.setValue(place))
             self.settings.show_pass(one, passed.limbs.groups, reports[chosen][0], *reports[chosen][2:])
             self.settings.show()
         if chosen is None or not isinstance(bake.passes[ids.index(chosen)].method, LowPass):
@@ -347,7 +347,7 @@ class RefineDesk(Desk):
     def _show_why(self, suggestions):
         self.why.show_suggestions(suggestions)
         self.session.told.emit("")
-        QTimer.singleShot(0, lambda: self._area.ensureWidgetVisible(self.why))
+        QTimer.singleShot(0, self.why, lambda: self._area.ensureWidgetVisible(self.why))
 
     # --- presets --------------------------------------------------------------------------------
     def _fill_presets(self, menu):

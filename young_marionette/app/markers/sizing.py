@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from ...core.markers.sizing import SIZES, STATURE, TRUNK, changed_sizes, mirror_of, moved, size_of, turned
-from ...project.commands import KeepFigure, SetReference, SizeFigure, TouchFigure
+from ...project.commands import KeepFigure, SizeFigure, TakeTPose
 from ...project.markers.showing import shaped, turns_of
 from ...wording.markers import size_words
 from ..parts.widgets import Card, Number, button, label, row
@@ -113,7 +113,7 @@ class SizingCard(Card):
     def _touched(self, place, degrees, settled):
         touches = list(self.entry.touches)
         touches[place] = degrees
-        self.session.drag(TouchFigure(self.entry.id, tuple(touches)), settled=settled)
+        self.session.drag(TakeTPose(self.entry.id, self.entry.reference, tuple(touches)), settled=settled)
 
     def _fit_again(self):
         self.session.do(KeepFigure(self.entry.id, None))
@@ -123,11 +123,11 @@ class SizingCard(Card):
         self.session.do(
             KeepFigure(entry.id, None),
             SizeFigure(entry.id, tuple((size, None) for size, _ in entry.sizes)),
-            TouchFigure(entry.id, (0.0, 0.0)),
+            TakeTPose(entry.id, entry.reference),
         )
 
     def _let_go(self):
-        self.session.do(SetReference(self.entry.id, None))
+        self.session.do(TakeTPose(self.entry.id, None))
 
     # --- on the stage ---------------------------------------------------------------------------
     def pick(self, joint):
@@ -148,6 +148,10 @@ class SizingCard(Card):
     def turn(self, joint, vector):
         """Turn a bone against its markers; in the middle of a drag."""
         self._shape(lambda figure, turns, mirror: turned(figure, turns, joint, vector, mirror))
+
+    def settle(self):
+        """A drag is over."""
+        self.session.end_drag()
 
     def _shape(self, change):
         # In the middle of a drag, what is shown here is a little older.

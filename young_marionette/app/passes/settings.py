@@ -53,8 +53,18 @@ NUMBERS = {
     ),
 }
 _WHOLE = {"longest", "degree"}
+# What can be told of where a method counts; of those that are not here, all of it.
+FRAMES, BONES, KINDS, KEEP = ALL = ("frames", "bones", "kinds", "keep")
+OFFERS = {
+    Retime: (), Time: (), Mirror: (), Plant: (), Loop: (KEEP,), Correction: (KEEP,), Adjust: (FRAMES, KEEP),
+    Thin: (FRAMES, BONES),
+}  # fmt: skip
 _KINDS = dict(zip(CHANNELS, ("Rotations", "Positions", "Morphs")))
 _LISTED = 300  # spikes
+
+
+def _offers(method):
+    return OFFERS.get(type(method), ALL)
 
 
 class PassSettings(QWidget):
@@ -156,13 +166,14 @@ class PassSettings(QWidget):
             self._build_keys()
             self._build_merge()
             return
-        if not isinstance(method, Retime | Loop | Plant | Correction | Mirror | Time):
-            self._build_scope()
+        offers = _offers(method)
+        if FRAMES in offers:
+            self._build_scope(offers)
         if hasattr(method, "seamless"):
             self._switch(
                 "seamless", "The clip is a loop", "Ends are filtered as if the clip went on with its first frame"
             )
-        if not isinstance(method, Retime | Plant | Thin | Mirror | Time):
+        if KEEP in offers:
             self.keep = QCheckBox("What stands or is held stays in place")
             self.keep.clicked.connect(lambda on: self.edited.emit(replace(self.one, keep=on), True))
             self.column.addWidget(self.keep)
@@ -290,11 +301,11 @@ class PassSettings(QWidget):
         others = tuple(t for t in self.one.method.turns if t[0] != name)
         self._put(settled, turns=(*others, (name, degrees)) if any(degrees) else others)
 
-    def _build_scope(self):
+    def _build_scope(self, offers):
         self.frames = self._combo(
             "Frames", (("all", "All frames"), ("range", "Frames of the range")), self._choose_frames
         )
-        if isinstance(self.one.method, Adjust):
+        if BONES not in offers:
             self.column.addWidget(row(label("Where", "quiet"), self.frames, spacing=6, stretch_last=True))
             return
         parts = [(f"part:{g}", g[0].upper() + g[1:]) for g in self._groups]
@@ -302,7 +313,7 @@ class PassSettings(QWidget):
             "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
         )
         self.column.addWidget(row(label("Where", "quiet"), self.frames, self.bones, spacing=6, stretch_last=True))
-        if self.one.thins:
+        if KINDS not in offers:
             return  # of a pose all is kept together
         kinds = []
         for kind, text in _KINDS.items():
@@ -329,24 +340,20 @@ class PassSettings(QWidget):
             self.order.setCurrentIndex(self.order.findData(method.order))
         if isinstance(method, Retime):
             self.rate.set_value(method.rate or 0)
-            return
-        if isinstance(method, Plant | Mirror | Time) or one.keys is not None:
-            return
         if isinstance(method, Adjust):
             for number, value in zip(self.turn, dict(method.turns).get(self.turned.currentData(), (0.0, 0.0, 0.0))):
                 number.set_value(value)
-        if not one.thins:
+        offers = () if one.keys is not None else _offers(method)
+        if KEEP in offers:
             self.keep.setChecked(one.keep)
-        if isinstance(method, Correction | Loop):
-            return
-        text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
-        self.frames.setItemText(1, text if one.frames else "Frames of the range")
-        self.frames.setCurrentIndex(0 if one.frames is None else 1)
-        if isinstance(method, Adjust):
-            return
-        self.bones.setItemText(1, _names(one.names) if one.names else "Bones of the curves")
-        wanted = "curves" if one.names else f"part:{one.parts[0]}" if one.parts else "all"
-        self.bones.setCurrentIndex(max(self.bones.findData(wanted), 0))
+        if FRAMES in offers:
+            text = "All frames" if one.frames is None else f"Frames {one.frames[0]} to {one.frames[1]}"
+            self.frames.setItemText(1, text if one.frames else "Frames of the range")
+            self.frames.setCurrentIndex(0 if one.frames is None else 1)
+        if BONES in offers:
+            self.bones.setItemText(1, _names(one.names) if one.names else "Bones of the curves")
+            wanted = "curves" if one.names else f"part:{one.parts[0]}" if one.parts else "all"
+            self.bones.setCurrentIndex(max(self.bones.findData(wanted), 0))
 
     def _list(self, report):
         """List the spikes that were found, and those that are kept."""

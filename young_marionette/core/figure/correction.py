@@ -78,10 +78,8 @@ def put_down(clip: Clip | KeyedClip, body: Body | None, correction: Correction) 
         return clip
     if isinstance(clip, KeyedClip):
         return _shifted_keys(clip, shift)
-    moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    for root in np.flatnonzero(clip.skeleton.parents < 0):
-        moves[int(root)] = moves.get(int(root), np.tile(clip.skeleton.offsets[root], (clip.frames, 1))) + shift
-    return replace(clip, moving=np.array(list(moves), int), translations=np.stack(list(moves.values()), 1))
+    roots = np.flatnonzero(clip.skeleton.parents < 0).tolist()
+    return clip.with_moves(clip.moves | {root: clip.move_of(root) + shift for root in roots})
 
 
 def _grounding(clip: Clip, body: Body, frames: tuple[int, ...]) -> np.ndarray:

@@ -9,7 +9,7 @@ import numpy as np
 
 from .. import rotations as rot
 from .figure import Figure
-from .segments import SIDES, Structure
+from .segments import SIDES, Structure, mirrored
 
 STATURE, TRUNK = "stature", "trunk"
 _TRUNK_JOINTS = ("spine", "chest", "neck")
@@ -39,10 +39,8 @@ def size_of(figure: Figure, size: str) -> float:
 
 def mirror_of(size: str) -> str | None:
     """The same size on the other side; None for those of the middle."""
-    for side, other in (SIDES, SIDES[::-1]):
-        if size.startswith(side):
-            return other + size.removeprefix(side)
-    return None
+    other = mirrored(size)
+    return other if other != size else None
 
 
 def resized(figure: Figure, sizes: Sizes) -> Figure:

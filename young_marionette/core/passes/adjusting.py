@@ -10,7 +10,7 @@ import numpy as np
 from .. import rotations as rot
 from ..errors import InputError
 from ..kinematics import forward_rows
-from ..smoothing import gaussian, largest_within
+from ..smoothing import eased, gaussian, largest_within
 from .posing import feet_kept, shifted, turned, turned_in_own_axes
 
 if TYPE_CHECKING:
@@ -62,7 +62,7 @@ class Adjust:
 
         ``keep``: feet stay where they are, whatever the hips do.
         """
-        share = self.strength * _eased(first, clip.frames, frames, self.seconds * clip.rate)
+        share = self.strength * _coming(first, clip.frames, frames, self.seconds * clip.rate)
         at = np.flatnonzero(share)
         if not len(at):
             return clip
@@ -150,14 +150,13 @@ def _vector(degrees: Three) -> np.ndarray:
     return np.asarray(rot.to_vector(rot.from_euler("ZYX", np.radians(degrees[::-1]))))
 
 
-def _eased(first: int, count: int, frames: tuple[int, int] | None, ease: float) -> np.ndarray:
+def _coming(first: int, count: int, frames: tuple[int, int] | None, ease: float) -> np.ndarray:
     """Shares ``(count,)`` of the frames from ``first`` on: 1 in ``frames``, falling to 0 outside of them."""
     if frames is None:
         return np.ones(count)
     at = np.arange(first, first + count)
     away = np.maximum(np.maximum(frames[0] - at, at - frames[1]), 0)
-    share = np.clip(1 - away / (ease + 1.0), 0, 1)
-    return share**3 * (10 - 15 * share + 6 * share**2)  # no jump in speed or acceleration
+    return eased(np.clip(1 - away / (ease + 1.0), 0, 1))
 
 
 def _put_into(clip: Clip, part: Clip, first: int) -> Clip:
@@ -165,13 +164,8 @@ def _put_into(clip: Clip, part: Clip, first: int) -> Clip:
     span = slice(first, first + part.frames)
     rotations = clip.rotations.copy()
     rotations[span] = part.rotations
-    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    for i, joint in enumerate(part.moving.tolist()):
-        rows = places.get(joint, np.repeat(clip.skeleton.offsets[joint][None], clip.frames, 0)).copy()
-        rows[span] = part.translations[:, i]
-        places[joint] = rows
-    moving = sorted(places)
-    if not moving:
-        return replace(clip, rotations=rotations)
-    translations = np.stack([places[j] for j in moving], 1)
-    return replace(clip, rotations=rotations, moving=np.array(moving), translations=translations)
+    moves = dict(clip.moves)
+    for joint, rows in part.moves.items():
+        moves[joint] = clip.move_of(joint).copy()
+        moves[joint][span] = rows
+    return replace(clip.with_moves(moves), rotations=rotations)

@@ -11,6 +11,7 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..keys.channel import Channel, Joint, Kind
+from ..smoothing import eased
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -81,7 +82,9 @@ class Correction:
         moves = {
             name: way for name, way in self._over(frames, clip.rate, "moves").items() if name in index and way.any()
         }
-        return self._moved(made, moves) if moves else made
+        return made.with_moves(
+            made.moves | {index[name]: made.move_of(index[name]) + way for name, way in moves.items()}
+        )
 
     def at(self, frame: int, rate: float) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
         """``(turns, moves)`` by names, ``(3,)`` each, as they are at a frame, strength and all."""
@@ -101,27 +104,17 @@ class Correction:
         for name in names:
             values = np.array([own.get(name, (0.0, 0.0, 0.0)) for own in said])
             ends = (values[:1], values[-1:]) if self.whole else (np.zeros((1, 3)), np.zeros((1, 3)))
-            found[name] = self.strength * _eased(
+            found[name] = self.strength * _between(
                 frames, np.array(knots, float), np.concatenate([ends[0], values, ends[1]])
             )
         return found
 
-    def _moved(self, clip: Clip, moves: dict[str, np.ndarray]) -> Clip:
-        index = clip.skeleton.index
-        places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-        for name, way in moves.items():
-            joint = index[name]
-            places[joint] = places.get(joint, np.repeat(clip.skeleton.offsets[joint][None], clip.frames, 0)) + way
-        moving = sorted(places)
-        return replace(clip, moving=np.array(moving, int), translations=np.stack([places[j] for j in moving], 1))
 
-
-def _eased(frames: np.ndarray, knots: np.ndarray, values: np.ndarray) -> np.ndarray:
+def _between(frames: np.ndarray, knots: np.ndarray, values: np.ndarray) -> np.ndarray:
     """Values ``(frames, 3)`` that go from knot to knot without a jump in speed or acceleration; as at the ends outside of them."""
     after = np.clip(np.searchsorted(knots, frames, side="left"), 1, len(knots) - 1)
     long = np.maximum(knots[after] - knots[after - 1], 1e-12)
-    share = np.clip((frames - knots[after - 1]) / long, 0, 1)
-    share = share**3 * (10 - 15 * share + 6 * share**2)
+    share = eased(np.clip((frames - knots[after - 1]) / long, 0, 1))
     return values[after - 1] + share[:, None] * (values[after] - values[after - 1])
 
 
@@ -135,7 +128,6 @@ def corrected_by(
     frame = old.frame if frame is None else frame
     names, strength = before.skeleton.names, old.strength or 1.0
     turns, moves = ({n: v / strength for n, v in part.items()} for part in old.at(frame, before.rate))
-    places = {int(j): before.translations[0, i] for i, j in enumerate(before.moving)}
     for channel, value in values.items():
         if not isinstance(channel.node, Joint):
             continue
@@ -146,7 +138,7 @@ def corrected_by(
             done = rot.from_vector(strength * turns.get(name, np.zeros(3)))
             turns[name] = rot.to_vector(rot.multiply(step, done)) / strength
         elif channel.kind is Kind.TRANSLATION:
-            shift = np.asarray(value) - places.get(joint, before.skeleton.offsets[joint])
+            shift = np.asarray(value) - before.move_of(joint)[0]
             moves[name] = moves.get(name, np.zeros(3)) + shift / strength
     made = Posed(frame, _named(turns), _named(moves))
     others = [key for key in old.keys if key.frame != frame and (key.turns or key.moves)]

@@ -62,7 +62,7 @@ def mirrored(clip: Clip, body: Body) -> Clip:
             seen = np.concatenate([2 * (vector @ side)[:, None] * side - vector, change[:, 3:]], 1)
             world[joint] = rot.multiply(rot.multiply(seen, twice), rest[joint]).T
     local = as_rows(clip.rotations).copy()
-    moves = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
+    moves = clip.moves
     made, spots = dict(moves), np.empty_like(places)
     for joint, parent in enumerate(skeleton.parents.tolist()):
         if partner[joint] >= 0:
@@ -86,11 +86,7 @@ def mirrored(clip: Clip, body: Body) -> Clip:
         offset = made.get(joint, np.broadcast_to(skeleton.offsets[joint], (clip.frames, 3)))
         spots[joint] = (offset if parent < 0 else rot.rotate(world[parent].T, offset) + spots[parent].T).T
     made = {joint: rows for joint, rows in made.items() if partner[joint] in moves or partner[joint] < 0}
-    moving = sorted(made)
-    translations = np.stack([made[j] for j in moving], 1) if moving else clip.translations
-    return replace(
-        clip, rotations=rot.continuous(from_rows(local)), moving=np.array(moving, int), translations=translations
-    )
+    return replace(clip.with_moves(made), rotations=rot.continuous(from_rows(local)))
 
 
 def _inside(goal: np.ndarray, parent: int, world: np.ndarray, spots: np.ndarray) -> np.ndarray:

@@ -105,14 +105,10 @@ def feet_kept(before: Clip, after: Clip, limbs: Limbs) -> Clip:
 
 def shifted(pose: Clip, joint: int, shift: np.ndarray) -> Clip:
     """A joint moved by ``shift (3,)`` or ``(frames, 3)`` (metres, world) on all frames, with all that hangs on it."""
-    skeleton = pose.skeleton
-    parent = int(skeleton.parents[joint])
+    parent = int(pose.skeleton.parents[joint])
     if parent >= 0:
         shift = rot.rotate(rot.conjugate(forward_rows(pose)[1][parent].T), shift)
-    places = {int(j): pose.translations[:, i] for i, j in enumerate(pose.moving)}
-    places[joint] = places.get(joint, skeleton.offsets[joint][None]) + shift
-    moving = sorted(places)
-    return replace(pose, moving=np.array(moving), translations=np.stack([places[j] for j in moving], 1))
+    return pose.with_moves(pose.moves | {joint: pose.move_of(joint) + shift})
 
 
 def differences(before: Clip, after: Clip) -> dict[Channel, np.ndarray]:
@@ -122,9 +118,7 @@ def differences(before: Clip, after: Clip) -> dict[Channel, np.ndarray]:
         a, b = before.rotations[0, joint], after.rotations[0, joint]
         if min(np.abs(a - b).max(), np.abs(a + b).max()) > 1e-12:
             found[Channel(Joint(joint), Kind.ROTATION)] = b
-    places = {int(j): before.translations[0, i] for i, j in enumerate(before.moving)}
-    for i, joint in enumerate(after.moving):
-        old = places.get(int(joint), before.skeleton.offsets[joint])
-        if np.abs(after.translations[0, i] - old).max() > 1e-12:
-            found[Channel(Joint(int(joint)), Kind.TRANSLATION)] = after.translations[0, i]
+    for joint, rows in after.moves.items():
+        if np.abs(rows[0] - before.move_of(joint)[0]).max() > 1e-12:
+            found[Channel(Joint(joint), Kind.TRANSLATION)] = rows[0]
     return found

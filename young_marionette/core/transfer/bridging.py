@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..smoothing import eased
 from ..stretches import ends_of
 
 _LONGEST = 0.9  # seconds over which a correction goes from one contact to the next; else it fades
@@ -69,5 +70,5 @@ def _way(count: int, rate: float) -> np.ndarray:
     at = np.arange(1, count)
     u, soon = at / count, min(_SOON * rate, count)
     s, e = np.minimum(at / soon, 1), np.minimum((count - at) / soon, 1)
-    over = u**3 * (10 - 15 * u + 6 * u**2)
+    over = eased(u)
     return np.stack([1 - over, soon * s * (1 - s) ** 2, over, -soon * e * (1 - e) ** 2], 1)

@@ -13,6 +13,7 @@ from ..contacts.contact import Contact, Contacts
 from ..contacts.points import FEET, point_rows
 from ..errors import InputError
 from ..passes.keeping import put_back
+from ..smoothing import eased
 from .loops import costs, features
 from .path import path_of
 
@@ -98,9 +99,7 @@ def joined(
     tail, rest = a.cut(first, first + span), b.cut(second, b.frames - 1)
     both = contacts[0].in_frames(first, first + span, a.rate), contacts[1].in_frames(second, b.frames - 1, b.rate)
     rest = _put_where(tail, rest, limbs, both, span)
-    share = np.arange(span + 1) / span
-    share = share**3 * (share * (6 * share - 15) + 10)  # speed and acceleration at rest at both ends
-    led = _led(tail, rest.cut(0, span), share)
+    led = _led(tail, rest.cut(0, span), eased(np.arange(span + 1) / span))
     made = _end_to_end([a.cut(0, first), led.cut(1, span), rest.cut(span + 1, rest.frames - 1)] if rest.frames > span + 1
                        else [a.cut(0, first), led.cut(1, span)])  # fmt: skip
     found = _contacts(contacts, first, second, span)
@@ -149,25 +148,14 @@ def _carried(clip: Clip, turn: np.ndarray, way: np.ndarray) -> Clip:
     roots = np.flatnonzero(clip.skeleton.parents < 0)
     rotations = clip.rotations.copy()
     rotations[:, roots] = rot.multiply(turn, rotations[:, roots])
-    places = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-    for root in roots.tolist():
-        rows = places.get(root, np.repeat(clip.skeleton.offsets[root][None], clip.frames, 0))
-        places[root] = rot.rotate(turn, rows) + way
-    moving = sorted(places)
-    translations = np.stack([places[j] for j in moving], 1)
-    return replace(clip, rotations=rotations, moving=np.array(moving), translations=translations)
+    moves = {root: rot.rotate(turn, clip.move_of(root)) + way for root in roots.tolist()}
+    return replace(clip.with_moves(clip.moves | moves), rotations=rotations)
 
 
 def _moving(clips: list[Clip]) -> list[Clip]:
     """The clips with the same joints moving in all of them."""
-    moving = sorted({int(j) for clip in clips for j in clip.moving})
-    made = []
-    for clip in clips:
-        own = {int(j): clip.translations[:, i] for i, j in enumerate(clip.moving)}
-        rows = [own.get(j, np.repeat(clip.skeleton.offsets[j][None], clip.frames, 0)) for j in moving]
-        translations = np.stack(rows, 1) if rows else clip.translations
-        made.append(replace(clip, moving=np.array(moving, int), translations=translations))
-    return made
+    moving = {joint for clip in clips for joint in clip.moves}
+    return [clip.with_moves({joint: clip.move_of(joint) for joint in moving}) for clip in clips]
 
 
 def _led(a: Clip, b: Clip, share: np.ndarray) -> Clip:

@@ -14,6 +14,7 @@ from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..errors import InputError
 from ..kinematics import forward_rows
+from ..smoothing import eased
 from .path import path_of
 
 if TYPE_CHECKING:
@@ -160,8 +161,7 @@ def closed(clip: Clip, hips: int, first: int, last: int, seconds: float) -> Clip
     made = clip.cut(first, last)
     goal = _leading(clip, first, span)
     turn, way = _seam(clip, hips, first, last)
-    share = np.arange(span + 1) / span
-    share = share**3 * (share * (6 * share - 15) + 10)  # with speed and acceleration at rest at both ends
+    share = eased(np.arange(span + 1) / span)
     rows, into = as_rows(made.rotations).copy(), as_rows(goal.rotations)
     part = slice(length - span, length + 1)
     skeleton = clip.skeleton

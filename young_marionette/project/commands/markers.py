@@ -221,28 +221,20 @@ class SizeFigure:
         return state.with_entry(replace(entry, sizes=sizes, figure=figure))
 
 
-@dataclass(frozen=True)
-class TouchFigure:
-    """Tell how the performer stands in the T-pose: degrees by which shoulders stand up, and elbows back."""
-
-    entry: str
-    touches: Touches
-    label: str = "touch the T-pose"
-
-    def run(self, state: State) -> State:
-        return state.with_entry(replace(recording_of(state, self.entry), touches=self.touches))
-
-
 @dataclass(frozen=True, eq=False)
-class SetReference:
-    """Take the performer's T-pose from another recording; None lets go of it."""
+class TakeTPose:
+    """Fit the figure by the performer's T-pose of another recording (None: of none), stood in with ``touches``: degrees by which
+    shoulders stand up, and elbows back."""
 
     entry: str
     reference: Reference | None
+    touches: Touches = (0.0, 0.0)
     label: str = "take the T-pose"
 
     def run(self, state: State) -> State:
-        return state.with_entry(replace(recording_of(state, self.entry), reference=self.reference, figure=None))
+        entry = recording_of(state, self.entry)
+        figure = entry.figure if self.reference is entry.reference else None
+        return state.with_entry(replace(entry, reference=self.reference, touches=self.touches, figure=figure))
 
 
 @dataclass(frozen=True, eq=False)

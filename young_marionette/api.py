@@ -21,6 +21,7 @@ Everything that can't be used is told as ``InputError`` with one sentence. Lengt
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -45,6 +46,7 @@ from .project.shaping import KEEP, Shape, check_shape, shaped, with_settings
 if TYPE_CHECKING:
     from .core.clip import Clip
     from .core.contacts.contact import Contacts
+    from .core.controls.motion import Lost
     from .core.passes.stack import Method
     from .core.passes.thinning import Poses
     from .core.travel.joining import Change
@@ -63,6 +65,7 @@ __all__ = [
     "filter",
     "join",
     "match",
+    "over_controls",
     "parts_of",
     "read",
     "read_rig",
@@ -217,6 +220,25 @@ def join(first: Take, second: Take, seconds: float = 0.4, at: tuple[int, int] | 
     change = Change(*at, 0.0) if at else best_changes(one, other, limbs, both, seconds, 1)[0]
     made, found = joined(one, other, limbs, both, change, seconds)
     return replace(first, motion=made, contacts=found, passed=None), change
+
+
+def over_controls(take: Take, controls: str | Path | None = None) -> tuple[Take, tuple[tuple[Lost, ...], float, float]]:
+    """``(the take as its rig's controls give it, (bones that have none, how far joints are off (metres), and turned (degrees)))``.
+
+    ``controls``: a saved set (``*.controls``) in place of the one that is made by itself. InputError where it does not fit the rig.
+    """
+    from .core.controls.motion import invert, lost, solve
+    from .core.controls.rig import control_rig
+    from .core.thinning.deviation import deviation
+    from .project import control_files
+
+    found = take.rig.control_set if controls is None else control_files.load(Path(controls))
+    clip = take.clip
+    made = control_rig(found, clip.skeleton)
+    bones = solve(made, invert(made, clip))
+    away = deviation(clip, bones)
+    told = lost(made, clip), away.places.largest, math.degrees(away.turns.largest)
+    return replace(take, motion=bones, passed=None), told
 
 
 def _passed(take: Take, methods: Sequence[Method], frames: tuple[int, int] | None, **scope: Any) -> Take:

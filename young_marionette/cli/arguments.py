@@ -55,6 +55,7 @@ def made_parser() -> ArgumentParser:
         _mirror,
         _retime,
         _join,
+        _controls,
         _batch,
         _watch,
         _words,
@@ -175,9 +176,26 @@ def _retarget(commands: object) -> None:
     command.add_argument(
         "--save-stringing", type=Path, metavar="FILE", help="Where to save the stringing that was used."
     )
+    command.add_argument(
+        "--onto-controls",
+        action="store_true",
+        help="Carry the motion over the rig's controls on the way; the bones stay the same.",
+    )
+    command.add_argument("--controls", type=Path, metavar="FILE", help="The set of controls for that (*.controls).")
     _travel(command)
     _transfer_options(command)
     _motion_options(command)
+    _result_options(command)
+
+
+def _controls(commands: object) -> None:
+    command = _command(
+        commands, "controls", "Tell which controls RIG gets, by what its bones were read as; write them to a file."
+    )
+    _file(command, "rig", "Any file with a skeleton.")
+    command.add_argument("--controls", type=Path, metavar="FILE", help="A saved set instead, to be looked at on RIG.")
+    _text(command, "--skeleton", "The skeleton whose root is called so, where the file has several.", "NAME")
+    _result(command, False, "The set of controls to write (*.controls).")
     _result_options(command)
 
 

@@ -1,4 +1,4 @@
-"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, adjust, mirror, retime, join, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
+"""``young-marionette``: info, contacts, solve, retarget, match, rename, convert, filter, thin, adjust, mirror, retime, join, controls, batch, watch, words, completion, demo. Exit codes: 0 done, 1 a defect of ours, 2 bad input or usage, 3 some clips not delivered.
 
 What a command needs is loaded by the command itself: telling a version, or what is wrong with the words, takes no time.
 """
@@ -67,7 +67,7 @@ def retarget(asked: Namespace) -> None:
     from . import report
 
     frames, out, saved, overwrite = range_of(asked.frames), asked.out, asked.save_stringing, asked.overwrite
-    check_results([out, saved], [asked.source, asked.rig, asked.stringing])
+    check_results([out, saved], [asked.source, asked.rig, asked.stringing, asked.controls])
     check_writable(out, overwrite)
     if saved:
         check_free(saved, overwrite)
@@ -75,6 +75,12 @@ def retarget(asked: Namespace) -> None:
     take = api.retarget(
         source, rig, api.match(source, rig, asked.stringing), asked.fps, frames, **transfer_changes(asked)
     )
+    over = None
+    if asked.onto_controls or asked.controls is not None:
+        from .controls import way
+
+        take, over = api.over_controls(take, asked.controls)
+        over = way(*over)
     pairing, baked, more = take.pairing, take.clip, []
     if saved:
         more = stringings.encode(saved, stringings.to_file(pairing, source, rig, f"{source.name} to {rig.name}"))
@@ -86,9 +92,13 @@ def retarget(asked: Namespace) -> None:
     clip, contacts = spanned(source, asked.fps, frames)
     off = of_motion(pairing, source, rig, clip, contacts, baked)
     if asked.as_json:
-        print_json(report.retarget(source, rig, pairing, baked, out, off))
-    else:
-        report.print_retarget(source, rig, pairing, baked, out, off)
+        print_json(report.retarget(source, rig, pairing, baked, out, off) | ({"controls": over} if over else {}))
+        return
+    report.print_retarget(source, rig, pairing, baked, out, off)
+    if over is not None:
+        from .controls import print_way
+
+        print_way(over)
 
 
 def transfer_changes(asked):
@@ -328,6 +338,12 @@ def demo(asked: Namespace) -> None:
     play(asked.out, PlainConsole())
 
 
+def controls(asked: Namespace) -> None:
+    from . import controls as telling
+
+    telling.controls(asked)
+
+
 _EDITS = adjust, mirror, retime, join
 COMMANDS = {
     run.__name__: run
@@ -341,6 +357,7 @@ COMMANDS = {
         convert,
         thin,
         *_EDITS,
+        controls,
         batch,
         watch,
         words,

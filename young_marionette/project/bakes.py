@@ -12,12 +12,15 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..core.clip import Clip
+from ..core.controls.rig import control_rig
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND
 from ..core.findings import Fact, Finding
 from ..core.passes.loop import Loop
 from ..core.passes.stack import Pass, length
 from ..core.resample import resample
+from ..core.thinning.settings import Thin
+from ..core.thinning.thinning import Subject, Thinner
 from ..core.travel.settings import GROUND
 from .entry import BAKED, Entry
 from .pairing import Pairing, cut_to, refuse_gaps
@@ -26,7 +29,10 @@ from .planting import adapts, carry, clears, hands_of, plants, travel, travellin
 
 if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
+    from ..core.controls.rig import ControlRig
+    from ..core.controls.sets import ControlSet
     from ..core.keys.keyed import KeyedClip
+    from ..core.skeleton import Skeleton
     from .document import State
 
 
@@ -39,6 +45,8 @@ class Bake:
     as they were then; ``fps`` and ``frames`` what was asked for (see ``baked``). ``digest``: of all that went in; empty
     where that is not known (bakes of projects of version 2). A pairing of None is not known either.
     ``contacts``: what touches, in its frames; None where that is not known (bakes of projects of versions 2 to 4).
+    ``controls``: those that it was baked onto, as they were then; ``dense`` is their motion, and ``bones`` the placed rig's.
+    None: it is that of the bones.
     """
 
     id: str
@@ -53,6 +61,8 @@ class Bake:
     tags: tuple[str, ...] = ()
     contacts: Contacts | None = None
     passes: tuple[Pass, ...] = ()
+    controls: ControlSet | None = None
+    bones: Skeleton | None = None
 
     role = BAKED
     path: Path | None = None
@@ -62,18 +72,33 @@ class Bake:
     @property
     def passed(self) -> Passed:
         """The dense motion with its passes."""
-        return Passed(self.dense, self.passes, self.rig.metric_body, self.rig.placed_character, self.contacts)
+        body, character = self.rig.metric_body, self.rig.placed_character
+        return Passed(self.dense, self.passes, body, character, self.contacts, self.control_rig)
+
+    @property
+    def control_rig(self) -> ControlRig | None:
+        """The controls that it is baked onto, made ready; None where it is on bones."""
+        if self.controls is None or self.bones is None:
+            return None
+        return control_rig(self.controls, self.bones)
 
     @property
     def placed_clip(self) -> Clip:
-        """The motion after all passes, worked out where it is not known."""
-        return self.passed.stage().clip
+        """The motion of the bones after all passes, worked out where it is not known."""
+        passed = self.passed
+        return passed.bones(passed.stage().clip)
 
     @property
     def placed_take(self) -> Clip | KeyedClip:
-        """As ``placed_clip``, as keys where the last pass made any."""
-        stage = self.passed.stage()
-        return stage.keyed if stage.keyed is not None else stage.clip
+        """As ``placed_clip``, as keys where the last pass made any: of controls, bones that are thinned within the same promise."""
+        passed = self.passed
+        stage = passed.stage()
+        if stage.keyed is None or self.controls is None:
+            return stage.keyed if stage.keyed is not None else stage.clip
+        bones, limbs = passed.bones(stage.clip), passed.limbs
+        thin = next((p.method for p in reversed(self.passes) if p.on and isinstance(p.method, Thin)), Thin())
+        subject = Subject(bones, stage.contacts, limbs.points)
+        return EVALUATOR.of("thinned bones", (bones, stage.contacts, thin), lambda: Thinner(subject).thin(thin).keyed)
 
     @property
     def length(self) -> tuple[int, float]:
@@ -107,13 +132,17 @@ class Bake:
 
     # What is told of the rig is told of what is baked onto it.
     skeleton = property(attrgetter("rig.skeleton"))
-    placed_skeleton = property(attrgetter("dense.skeleton"))
     correction = property(attrgetter("rig.correction"))
     figure = property(attrgetter("rig.figure"))
     family = property(attrgetter("rig.family"))
     layout = property(attrgetter("rig.layout"))
     character = property(attrgetter("rig.character"))
     placed_character = property(attrgetter("rig.placed_character"))
+
+    @property
+    def placed_skeleton(self) -> Skeleton:
+        """The bones, in our world."""
+        return self.dense.skeleton if self.bones is None else self.bones
 
     @property
     def motion(self) -> tuple[tuple[Fact, ...], tuple[Finding, ...]]:

@@ -15,6 +15,7 @@ from ..core.clip import Clip
 from ..core.contacts.choices import ContactChoices
 from ..core.contacts.contact import Contacts
 from ..core.contacts.finding import find_contacts, is_searched
+from ..core.controls.making import make_controls
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND, Correction, put_down
 from ..core.figure.declared import Declared
@@ -31,6 +32,7 @@ from .words import use as use_words
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
+    from ..core.controls.sets import ControlSet
     from ..core.figure.facts import Figure
     from ..core.findings import Fact
     from ..core.humanoid.reading import Body
@@ -49,6 +51,7 @@ class Entry:
 
     ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
     ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts.
+    ``controls``: a rig's own set of them; None where it has none but the one that is made by itself.
     ``props``: stand-ins of what it was acted on, in the room of the placed clip. ``limits``: how far a rig's joints may turn. What is worked out of these lies with the evaluator.
     """
 
@@ -67,6 +70,7 @@ class Entry:
     contact_choices: ContactChoices = ContactChoices()
     props: tuple[Box, ...] = ()
     limits: tuple[JointLimit, ...] = ()
+    controls: ControlSet | None = None
 
     @property
     def clip(self) -> Clip | None:
@@ -234,6 +238,14 @@ class Entry:
         return (*self.figure.facts, *self.body_facts, *self.motion[0])
 
     @property
+    def control_set(self) -> ControlSet:
+        """The rig's own set of controls, else one made from what its bones were read as."""
+        if self.controls is not None:
+            return self.controls
+        key = self.placed_skeleton, self.metric_body, self.placed_character
+        return EVALUATOR.of("set of controls", key, lambda: make_controls(*key))
+
+    @property
     def oddities(self) -> tuple[Finding, ...]:
         """What is odd about file, skeleton and motion (Finding each)."""
         return (*self.notes, *self.figure.oddities, *self.motion[1])
@@ -270,7 +282,15 @@ class Entry:
         bones = tuple((bone, names.get(n, n)) for bone, n in self.declared.bones)
         declared = replace(self.declared, bones=tuple(table) or bones)
         limits = tuple(replace(limit, joint=names.get(limit.joint, limit.joint)) for limit in self.limits)
-        return replace(self, skeleton=skeleton, take=take, layout=layout, declared=declared, limits=limits)
+        return replace(
+            self,
+            skeleton=skeleton,
+            take=take,
+            layout=layout,
+            declared=declared,
+            limits=limits,
+            controls=None if self.controls is None else self.controls.renamed(names),
+        )
 
 
 def _dense(take: Clip | KeyedClip) -> Clip:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from ..core.clip import Clip
 from ..core.contacts.choices import Adjusted, ContactChoices, Drawn
 from ..core.contacts.contact import Contact, Contacts, Touch
+from ..core.controls.rig import control_rig
 from ..core.errors import InputError
 from ..core.figure.correction import Correction
 from ..core.figure.declared import Declared
@@ -25,6 +26,7 @@ from ..formats.registry import layout_class
 from ..formats.source_file import FileLayout
 from .bakes import Bake
 from .blobs import Blobs
+from .control_files import set_of
 from .document import State
 from .entry import Entry
 from .markers.entry import MarkerEntry
@@ -128,13 +130,16 @@ class Reading:
             tuple(map(_note, item.notes)), tuple(item.tags), Declared(item.unit, item.up, tuple(item.bones)),
             _choices(item.contacts), tuple(Box(box.centre, box.size) for box in item.props),
             tuple(JointLimit(limit.joint, limit.swing, limit.twist) for limit in item.limits),
+            set_of(item.controls).checked(skeleton) if item.controls is not None else None,
         )  # fmt: skip
 
     def _bake(self, item: BakeFile) -> Bake:
         rig, placed = self.entry(item.rig), self.skeleton(item.joints, item.placed)
         if len(placed) != len(rig.skeleton):
             raise ValueError("a motion of another skeleton")
-        clip = self.clip(item.motion, placed)
+        controls = set_of(item.controls) if item.controls is not None else None
+        worked = control_rig(controls, placed).skeleton if controls is not None else placed
+        clip = self.clip(item.motion, worked)
         pairing = None
         if item.stringing is not None and item.source_skeleton is not None:
             # Both sides are just those that were tied: nothing is matched anew.
@@ -143,7 +148,8 @@ class Reading:
         frames = item.frames
         return Bake(
             item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags),
-            _contacts(item.contacts) if item.contacts is not None else None, tuple(pass_of(p, lambda kept: self._keys(kept, placed)) for p in item.passes),
+            _contacts(item.contacts) if item.contacts is not None else None, tuple(pass_of(p, lambda kept: self._keys(kept, worked)) for p in item.passes),
+            controls, placed if controls is not None else None,
         )  # fmt: skip
 
     def _keys(self, kept: dict[str, Any], skeleton: Skeleton) -> KeyedClip:

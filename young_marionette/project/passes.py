@@ -14,12 +14,14 @@ from ..core.passes.keeping import Limbs
 from ..core.passes.measuring import Changes, changes
 from ..core.passes.stack import Pass, Stage, applied, length, measure
 from ..core.passes.thinning import thinner_of
+from ..core.passes.under import bones_of
 from ..core.thinning.settings import Thin
 
 if TYPE_CHECKING:
     from ..core.character.meshes import Character
     from ..core.clip import Clip
     from ..core.contacts.contact import Contacts
+    from ..core.controls.rig import ControlRig
     from ..core.filters.motion import Measures
     from ..core.humanoid.reading import Body
     from ..core.thinning.thinning import Sketch, Thinner
@@ -35,14 +37,19 @@ class Preset:
     passes: tuple[Pass, ...]
 
 
-def limbs_of(clip: Clip, body: Body | None, character: Character | None) -> Limbs:
-    """What is known of the body that a placed clip moves; ``body``: in metres."""
-    key = clip.skeleton, body, character, clip.morphs
-    return EVALUATOR.of("limbs", key, lambda: Limbs.of(clip.skeleton, body, character, clip.morphs))
+def limbs_of(clip: Clip, body: Body | None, character: Character | None, rig: ControlRig | None = None) -> Limbs:
+    """What is known of the body that a placed clip moves, by the controls of ``rig`` where it is of those; ``body``: in metres."""
+    skeleton = clip.skeleton if rig is None else rig.bones
+    key = skeleton, body, character, clip.morphs
+    limbs = EVALUATOR.of("limbs", key, lambda: Limbs.of(skeleton, body, character, clip.morphs))
+    return limbs if rig is None else EVALUATOR.of("limbs under controls", (limbs, rig), lambda: limbs.under(rig))
 
 
 class Passed:
-    """A placed clip with passes over it. ``body``: in metres; ``contacts``: None where they are to be found in the clip."""
+    """A placed clip with passes over it. ``body``: in metres; ``contacts``: None where they are to be found in the clip.
+
+    ``rig``: of a clip of controls, on which passes are run; what touches, and what is told of their work, are of the bones.
+    """
 
     def __init__(
         self,
@@ -51,22 +58,27 @@ class Passed:
         body: Body | None = None,
         character: Character | None = None,
         contacts: Contacts | None = None,
+        rig: ControlRig | None = None,
     ) -> None:
         self.clip, self.passes = clip, tuple(one for one in passes if one.on)
-        self.body, self.character, self._contacts = body, character, contacts
-        self.limbs = limbs_of(clip, body, character)
+        self.body, self.character, self._contacts, self.rig = body, character, contacts, rig
+        self.limbs = limbs_of(clip, body, character, rig)
 
     @property
     def contacts(self) -> Contacts:
         """What touches, before any pass."""
         if self._contacts is not None:
             return self._contacts
-        key = self.clip, self.body, self.character
+        key = self.bones(self.clip), self.body, self.character
         return EVALUATOR.of("contacts of a bake", key, lambda: find_contacts(*key))
 
     def up_to(self, count: int) -> Passed:
         """The same with the first ``count`` of the passes that are on."""
-        return Passed(self.clip, self.passes[:count], self.body, self.character, self._contacts)
+        return Passed(self.clip, self.passes[:count], self.body, self.character, self._contacts, self.rig)
+
+    def bones(self, clip: Clip) -> Clip:
+        """The motion of the bones that a clip, or a part of it, is of, or that its controls give."""
+        return bones_of(clip, self.limbs)
 
     @property
     def length(self) -> tuple[int, float]:

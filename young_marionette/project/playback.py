@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ..core.controls.motion import solve
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
 from .bakes import Bake
@@ -39,6 +40,7 @@ class Motion:
         self.whole: Clip | None = None
         self.passed: Passed | None = None
         self.adapted, self._contacts = False, None
+        self.control_rig = source.control_rig if isinstance(source, Bake) else None
         self.clip: Clip = source.dense if isinstance(source, Bake) else source.placed_clip
         self.frames, self.rate = self.clip.frames, self.clip.rate
         if isinstance(source, Bake):
@@ -61,6 +63,8 @@ class Motion:
         return (self.adapted or self.passed is not None) and self.whole is None
 
     def _worked_out(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
+        if self.control_rig is not None:
+            return forward_rows(solve(self.control_rig, self.controls(first, last)))
         if self.whole is not None:
             return forward_rows(self.whole.cut(first, last))
         if self.passed is not None:
@@ -75,6 +79,12 @@ class Motion:
         assert isinstance(self.source, Entry)  # bakes are not carried over again
         part = carry(self.pairing, self.source, self.rig, self.clip.cut(start, end), contacts, quick=True)
         return forward_rows(travel(part.cut(first - start, last - start), self.pairing))
+
+    def controls(self, first: int, last: int) -> Clip:
+        """The motion of the controls on frames, both included, of a bake that is on controls."""
+        if self.whole is None and self.passed is not None:
+            return self.passed.part(first, last)
+        return (self.whole or self.clip).cut(first, last)
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""

@@ -1,4 +1,4 @@
-"""The schema of ``project.json`` in a project file, version 7, with the fields that earlier versions had."""
+"""The schema of ``project.json`` in a project file, version 8, with the fields that earlier versions had."""
 
 from __future__ import annotations
 
@@ -6,12 +6,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .control_files import ControlSetFile
 from .markers.files import FigureFile
 from .pass_files import PassFile, PresetFile
 from .strict import Strict
 from .stringing.schema import Clear, Feet, Hands, InPlace, Root, Share, Start, StringingFile
 
-VERSION = 7
+VERSION = 8
 Axis = Annotated[str, Field(pattern=r"^[+-]?[XYZ]$")]
 _ID, _BLOB = r"^[0-9a-z-]{1,40}$", r"^[0-9a-f]{8,64}$"
 
@@ -160,6 +161,7 @@ class EntryFile(Strict):
     limits: list[JointLimitFile] = []
     notes: list[FindingFile | str] = []
     tags: list[str] = []
+    controls: ControlSetFile | None = None
 
 
 class PlacedFile(Strict):
@@ -266,6 +268,7 @@ class BakeFile(Strict):
     digest: str = ""
     tags: list[str] = []
     passes: list[PassFile] = []
+    controls: ControlSetFile | None = None  # the motion is theirs, on the bones ``placed``
 
 
 class LimitsFile(Strict):

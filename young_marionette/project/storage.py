@@ -29,6 +29,7 @@ from ..formats.files import Output, opened, write_together
 from ..formats.source_file import FileLayout
 from . import migration
 from .blobs import Blob, ZipBlobs
+from .control_files import set_file
 from .document import Stamp
 from .loading import of_document
 from .markers.stored import path_bytes, recording_file
@@ -213,6 +214,7 @@ def _entry_file(entry: Entry, blobs: dict[str, Blob]) -> EntryFile:
         contacts=_choices_file(entry.contact_choices),
         props=[BoxFile(**vars(box)) for box in entry.props],
         limits=[JointLimitFile(**vars(limit)) for limit in entry.limits],
+        controls=set_file(entry.controls) if entry.controls is not None else None,
         notes=[FindingFile(code=note.code, values=dict(note.values)) for note in entry.notes],
         tags=list(entry.tags),
     )
@@ -261,6 +263,7 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
         digest=one.digest,
         tags=list(one.tags),
         passes=[pass_file(p, keep) for p in one.passes],
+        controls=set_file(one.controls) if one.controls is not None else None,
     )
 
 

@@ -11,7 +11,7 @@ from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..contacts.contact import Contacts
 from ..contacts.points import FEET, HANDS, contact_points, point_rows, points_of
-from ..humanoid.groups import groups
+from ..humanoid.groups import FACE, groups
 from ..kinematics import forward_rows
 from ..transfer.bridging import bridged
 from ..transfer.hands import Arm, arms_of
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from ..clip import Clip
     from ..contacts.contact import Contact
     from ..contacts.points import ContactPoint
+    from ..controls.rig import ControlRig
     from ..humanoid.reading import Body
     from ..skeleton import Skeleton
 
@@ -38,7 +39,8 @@ _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 @dataclass(frozen=True, eq=False)
 class Limbs:
     """What is known of a body whose clip is worked on: its legs and arms, its points, the joint of its hips, the names
-    of the joints in each of its groups, and what was read of it.
+    of the joints in each of its groups, and what was read of it. ``rig``: the controls, where the clip is one of controls; then
+    the groups are of those.
     """
 
     legs: tuple[Leg, ...]
@@ -47,6 +49,7 @@ class Limbs:
     hips: int
     groups: dict[str, tuple[str, ...]]
     body: Body | None = None
+    rig: ControlRig | None = None
 
     @staticmethod
     def of(skeleton: Skeleton, body: Body | None, character: Character | None, morphs: tuple[str, ...] = ()) -> Limbs:
@@ -58,6 +61,14 @@ class Limbs:
         legs = legs_of(skeleton, body.parts, points, body.forward)
         arms = arms_of(skeleton, body.parts, points, body.forward)
         return Limbs(legs, arms, points, body.parts["hips"][0], names, body)
+
+    def under(self, rig: ControlRig) -> Limbs:
+        """The same body, moved by controls."""
+        groups: dict[str, list[str]] = {}
+        for control, joint in rig.shown:
+            groups.setdefault(control.part, []).append(rig.skeleton.names[joint])
+        face = {FACE: self.groups[FACE]} if FACE in self.groups else {}
+        return replace(self, groups={part: tuple(names) for part, names in groups.items()} | face, rig=rig)
 
 
 def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:

@@ -10,6 +10,7 @@ import numpy as np
 from ..clip import as_rows
 from ..contacts.points import FEET, HANDS, point_rows
 from .keeping import STOOD, slide
+from .under import bones_of
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -42,14 +43,13 @@ class Changes:
 def changes(before: Stage, after: Stage, limbs: Limbs) -> Changes:
     """What a pass, or several, made of ``before``."""
     points = [limbs.points[name] for name in (*FEET, *HANDS) if name in limbs.points]
-    rows = [
-        point_rows(stage.clip, points) if points else np.zeros((0, 3, stage.clip.frames)) for stage in (before, after)
-    ]
+    clips = [bones_of(stage.clip, limbs) for stage in (before, after)]
+    rows = [point_rows(clip, points) if points else np.zeros((0, 3, clip.frames)) for clip in clips]
     peaks = [_peak(places, stage.clip.rate) for places, stage in zip(rows, (before, after))]
-    both = _slides(before, after, points), (peaks[0], peaks[1])
+    both = _slides(before, after, clips, points), (peaks[0], peaks[1])
     if before.clip.frames != after.clip.frames:
         return Changes((0.0, 0.0), 0.0, 0.0, *both, np.zeros(after.clip.frames))
-    angles = turned(before.clip, after.clip)
+    angles = turned(*clips)
     moved = np.linalg.norm(rows[1] - rows[0], axis=1)
     hands, feet = (
         max((float(row.max()) for p, row in zip(points, moved) if p.name in names), default=0.0)
@@ -67,10 +67,10 @@ def turned(before: Clip, after: Clip) -> np.ndarray:
     return 4 * np.arcsin(np.minimum(chord / 2, 1.0))
 
 
-def _slides(before: Stage, after: Stage, points: list[ContactPoint]) -> tuple[float, float]:
+def _slides(before: Stage, after: Stage, clips: list[Clip], points: list[ContactPoint]) -> tuple[float, float]:
     """How far feet slide in their contacts, at most, before and after; and hands where they stood before."""
     stages, same = (before, after), before.clip.frames == after.clip.frames
-    rows = [dict(zip((p.name for p in points), point_rows(stage.clip, points) if points else ())) for stage in stages]
+    rows = [dict(zip((p.name for p in points), point_rows(clip, points) if points else ())) for clip in clips]
     worst = [0.0, 0.0]
     for i, stage in enumerate(stages):
         for contact in stage.contacts.found:

@@ -19,6 +19,7 @@ from .loop import Loop
 from .mirroring import Mirror
 from .thinning import Poses, poses_of, thinned
 from .timing import Time
+from .under import bones_of, onto_controls, through_bones
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -149,7 +150,8 @@ def applied(
     if isinstance(method, Retime | Time):
         return Stage(*method.run(clip, contacts))
     if isinstance(method, Loop):
-        return Stage(*method.run(clip, contacts, limbs, one.keep))
+        made, inside = method.run(bones_of(clip, limbs), contacts, limbs, one.keep)
+        return Stage(onto_controls(clip, bones_of(clip, limbs), made, limbs), inside)
     if isinstance(method, Keys):
         made = method.keyed.sample(method.keyed.rate)
         return Stage(
@@ -163,11 +165,14 @@ def applied(
         thin, made, poses = thinned(method, clip, contacts, limbs, scope, progress)
         return Stage(made, contacts, report, thin.keyed, poses)
     if isinstance(method, Plant):
-        return Stage(put_back(clip, limbs, contacts), contacts, report)
+        return Stage(through_bones(clip, limbs, lambda bones: put_back(bones, limbs, contacts)), contacts, report)
     if isinstance(method, Mirror):
-        return Stage(*method.run(clip, contacts, limbs), report) if limbs.body is not None else stage
+        if limbs.body is None:
+            return stage
+        made, swapped = method.run(bones_of(clip, limbs), contacts, limbs)
+        return Stage(onto_controls(clip, bones_of(clip, limbs), made, limbs), swapped, report)
     if isinstance(method, Adjust):
-        made = method.run(clip, limbs, one.frames, one.keep, first)
+        made = through_bones(clip, limbs, lambda bones: method.run(bones, limbs, one.frames, one.keep, first))
     elif isinstance(method, Correction):
         made = method.run(clip, first)
     elif isinstance(method, Offset | Scale):
@@ -175,7 +180,8 @@ def applied(
     else:
         made, report = filtered(clip, method, scope, limbs.groups, measures, first, total)
     if one.keep and made is not clip:
-        made = kept(clip, made, limbs, contacts)
+        before, after = bones_of(clip, limbs), bones_of(made, limbs)
+        made = onto_controls(made, after, kept(before, after, limbs, contacts), limbs)
     return Stage(made, contacts, report)
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from ..evaluator import EVALUATOR
 from ..thinning.deviation import Deviation, count_keys, deviation
 from ..thinning.thinning import Subject, Thinned, Thinner
+from .under import bones_of
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -58,7 +59,7 @@ def thinner_of(clip: Clip, contacts: Contacts, limbs: Limbs, scope: Scope) -> Th
     """What thins a clip, kept as long as the clip is."""
 
     def make() -> Thinner:
-        return Thinner(Subject(clip, contacts, limbs.points, limbs.groups, scope.names, scope.frames))
+        return Thinner(Subject(clip, contacts, limbs.points, limbs.groups, scope.names, scope.frames, limbs.rig))
 
     return EVALUATOR.of("thinner", (clip, contacts, limbs, scope.names, scope.frames), make)
 
@@ -69,7 +70,9 @@ def poses_of(
     """What is told of keys that were made of ``clip``, and that give ``result`` on every frame."""
     times = np.unique(np.concatenate([s.times for s in keyed.samplers.values()]))
     frames = tuple(np.unique(np.rint((times - keyed.start) * keyed.rate).astype(int)).tolist())
+    before = clip.frames, count_keys(clip)
     after = len(frames), sum(len(s) for s in keyed.samplers.values())
     same = clip.frames == result.frames
+    clip, result = bones_of(clip, limbs), bones_of(result, limbs)
     away = deviation(clip, result, limbs.points, contacts) if same else deviation(result, result)
-    return Poses(frames, marks, (clip.frames, count_keys(clip)), after, away)
+    return Poses(frames, marks, before, after, away)

@@ -100,6 +100,7 @@ class _Fit:
         worst = np.zeros((4, *self.at.shape), kind)
         turns: list[np.ndarray] = []
         places: list[np.ndarray] = []
+        driven = motion.driven
         for joint, parent in enumerate(skeleton.parents.tolist()):
             above = turns[parent] if parent >= 0 else None
             dense = self._taken(motion.world[joint])
@@ -112,6 +113,8 @@ class _Fit:
             self._ends(joint, away, turn, dense, worst)
             turns.append(turn)
             places.append(place)
+        if driven is not None:
+            driven.grow(self.at, turns, places, worst)
         for number in range(len(motion.weights)):
             if motion.thinned_morphs[number]:
                 rows = motion.weights[number][None]

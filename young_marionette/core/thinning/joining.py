@@ -103,8 +103,49 @@ def missed_by(
     motion: Motion, curves: dict[Key, Curve], tolerances: np.ndarray, at: np.ndarray | None = None
 ) -> np.ndarray:
     """What curves miss on each frame, or at frames ``at (n,)``, as a share of the tolerances."""
-    missed = over(Rebuilt(motion, curves, at).misses(), tolerances)
+    if motion.driven is not None:
+        missed = over(motion.driven.misses(motion, curves, at), tolerances)
+    else:
+        missed = over(Rebuilt(motion, curves, at).misses(), tolerances)
     if len(motion.weights):
         weights = weight_misses(motion, curves) / tolerances[3]
         missed = np.maximum(missed, weights if at is None else weights[at])
     return missed  # type: ignore[no-any-return]
+
+
+def put_back_where(
+    motion: Motion, full: dict[Key, Curve], less: dict[Key, Curve], tolerances: np.ndarray
+) -> dict[Key, Curve]:
+    """``less``, which has fewer keys than ``full``, with those of ``full`` again where it misses too much."""
+    while True:
+        missed = missed_by(motion, less, tolerances) > 1
+        changed = False
+        counts = np.concatenate([[0], np.cumsum(missed)])
+        made = {}
+        for key, curve in less.items():
+            bad = counts[curve.frames[1:] + 1] > counts[curve.frames[:-1]]
+            made[key] = _with_keys(curve, full[key], bad) if bad.any() else curve
+            changed = changed or len(made[key].frames) > len(curve.frames)
+        less = made
+        if not changed:
+            return less
+
+
+def _with_keys(less: Curve, full: Curve, bad: np.ndarray) -> Curve:
+    """A curve whose in-betweens ``bad (n,)`` are as in ``full``, which has all of its keys and more."""
+    at = np.searchsorted(full.frames, less.frames)
+    inside = np.zeros(len(full.frames) - 1, bool)
+    for a, b in zip(at[:-1][bad], at[1:][bad]):
+        inside[a:b] = True
+    known = np.zeros(len(full.frames), bool)
+    known[at] = True
+    keep = known.copy()
+    keep[:-1] |= inside
+    keep[1:] |= inside
+    out, inner = full.out.copy(), full.inner.copy()
+    ways = full.ways.copy()
+    good = ~bad
+    out[at[:-1][good]], inner[at[1:][good]] = less.out[:-1][good], less.inner[1:][good]
+    ways[at[:-1][good]] = less.ways[good]
+    starts = np.flatnonzero(keep)[:-1]
+    return replace(full, out=out, inner=inner).picked(keep, ways[starts])

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ..contacts.contact import Contacts
     from ..contacts.points import ContactPoint
     from ..skeleton import Skeleton
+    from .driven import Driven
 
 _ARM = 0.1  # metres: a bone as long as this makes good half of what its parents miss, a longer one more
 _STILL = 1e-9  # of a quaternion's components: what changes by less does not turn
@@ -30,7 +31,8 @@ class Motion:
 
     ``still (joints,)``: whether a joint never turns against what it hangs on. ``thinned (joints,)``, ``thinned_morphs``: whether it is to have fewer keys. ``pulls (joints, 3)``: where, in a joint's own
     axes, its children lie, and ``shares (joints,)``: how much of what their places miss it makes good. ``planted {joint: [(offset
-    (3,), whether it stands (frames,))]}``. ``looks``: of each joint, then each morph, one over its factor (see tolerances).
+    (3,), whether it stands (frames,))]}``. ``looks``: of each joint, then each morph, one over its factor (see tolerances). ``driven``: the
+    bones, where the joints are controls.
     """
 
     skeleton: Skeleton
@@ -47,6 +49,7 @@ class Motion:
     shares: np.ndarray
     planted: Mapping[int, Sequence[tuple[np.ndarray, np.ndarray]]] = field(default_factory=dict)
     looks: Sequence[Share] = ()
+    driven: Driven | None = None
 
     @property
     def frames(self) -> int:

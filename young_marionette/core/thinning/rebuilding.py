@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -15,6 +15,7 @@ from .fitting import carried, grow
 if TYPE_CHECKING:
     from .motion import Motion
 
+Rows = Sequence[np.ndarray] | np.ndarray
 Key = tuple[str, int]  # "rotation", "move" or "weight", and the number of a joint or a morph
 
 
@@ -101,23 +102,27 @@ class Rebuilt:
 
     def misses(self) -> np.ndarray:
         """The largest misses ``(4, frames)`` of all joints (see fitting.Fits)."""
-        motion, at = self.motion, self.at
-        worst = np.zeros((4, 1, len(at)))
-        for joint in range(len(motion.skeleton)):
-            look = motion.look(joint)
-            look = look[at][None] if isinstance(look, np.ndarray) else look
-            turn, dense = self.world[joint][:, None], motion.world[joint][:, None, at]
-            away = (self.places[joint] - motion.places[joint][:, at])[:, None]
-            grow(worst[0], away, look)
-            grow(worst[1], turn - dense, look)
-            tip = motion.skeleton.tips[joint]
-            if np.isfinite(tip).all() and np.any(tip):
-                grow(worst[0], carried(tip, away, turn, dense), look)
-            for offset, stands in motion.planted.get(joint, ()):
-                grow(worst[2], carried(offset, away, turn, dense), stands[at][None])
-        result = np.sqrt(worst[:, 0])
-        result[1] = 4 * np.arcsin(np.minimum(result[1] / 2, 1))
-        return result
+        return misses_of(self.motion, self.world, self.places, self.at)
+
+
+def misses_of(motion: Motion, world: Rows, places: Rows, at: np.ndarray) -> np.ndarray:
+    """The largest misses ``(4, n)`` of rotations and positions in the world of each joint, at the frames ``at (n,)`` of a motion."""
+    worst = np.zeros((4, 1, len(at)))
+    for joint in range(len(motion.skeleton)):
+        look = motion.look(joint)
+        look = look[at][None] if isinstance(look, np.ndarray) else look
+        turn, dense = world[joint][:, None], motion.world[joint][:, None, at]
+        away = (places[joint] - motion.places[joint][:, at])[:, None]
+        grow(worst[0], away, look)
+        grow(worst[1], turn - dense, look)
+        tip = motion.skeleton.tips[joint]
+        if np.isfinite(tip).all() and np.any(tip):
+            grow(worst[0], carried(tip, away, turn, dense), look)
+        for offset, stands in motion.planted.get(joint, ()):
+            grow(worst[2], carried(offset, away, turn, dense), stands[at][None])
+    result = np.sqrt(worst[:, 0])
+    result[1] = 4 * np.arcsin(np.minimum(result[1] / 2, 1))
+    return result
 
 
 def weight_misses(motion: Motion, curves: Mapping[Key, Curve]) -> np.ndarray:

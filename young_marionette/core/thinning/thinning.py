@@ -15,7 +15,8 @@ from ..keys.keyed import KeyedClip
 from ..keys.sampler import Interpolation, Sampler
 from .accents import accents
 from .choosing import Rules, chosen, least
-from .joining import by_stretch, joined, labelled, missed_by
+from .driven import controls_motion
+from .joining import by_stretch, joined, labelled, missed_by, put_back_where
 from .joints import fewer
 from .motion import Motion, motion_of
 from .processes import thin_blocks
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from ..clip import Clip
     from ..contacts.contact import Contacts
     from ..contacts.points import ContactPoint
+    from ..controls.rig import ControlRig
 
 END, CONTACT, ACCENT, PROMISE, HAND = MARKS = ("end", "contact", "accent", "promise", "hand-made")
 _BESIDE_CHANGE = 0.067  # seconds: a key that is as near as that to a change of contacts stands for it
@@ -61,7 +63,7 @@ class Subject:
     """What is thinned: a clip in metres, what touches, the points that do, and its groups of joints.
 
     ``names``: of what gets fewer keys (None: all); ``frames``: first and last of where (None: all). Elsewhere keys stay on
-    every frame.
+    every frame. ``rig``: of a clip of controls, whose bones the promise is about.
     """
 
     clip: Clip
@@ -70,6 +72,7 @@ class Subject:
     groups: Mapping[str, tuple[str, ...]] | None = None
     names: Collection[str] | None = None
     frames: tuple[int, int] | None = None
+    rig: ControlRig | None = None
 
 
 class Thinner:
@@ -195,7 +198,8 @@ class _Block:
         path, curves = _fitted(motion, betweens, path, tolerances, asked.promises)
         step()
         if JOINTS in asked.stages:
-            curves = fewer(motion, curves, tolerances, step)
+            less = fewer(motion, curves, tolerances, step)
+            curves = put_back_where(motion, curves, less, tolerances) if motion.driven and asked.promises else less
         curves = joined(motion, curves, path, tolerances, asked.promises)
         step()
         self._mark(path, asked, changes, strengths)
@@ -213,9 +217,17 @@ class _Block:
             )
             names = (*clip.skeleton.names, *clip.morphs)
             looks = shares(asked.emphases, names, subject.groups or {}, clip.frames, first) if asked.emphases else ()
-            motion = motion_of(clip, subject.points, contacts, subject.names, looks)
+            if subject.rig is None:
+                motion = motion_of(clip, subject.points, contacts, subject.names, looks)
+            else:
+                motion = controls_motion(subject.rig, clip, subject.points or {}, contacts, subject.names, looks)
             small = motion.as_type(np.float32)
-            self._made = motion, Spans(small), Betweens(small), accents(motion)
+            self._made = (
+                motion,
+                Spans(small),
+                Betweens(small),
+                accents(motion.driven.bones if motion.driven else motion),
+            )
         return self._made
 
     def _rules(

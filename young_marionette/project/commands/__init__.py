@@ -2,6 +2,7 @@
 
 from .base import Command
 from .contacts import DeleteContact, DrawContact, LetGoContacts, MoveContactEnd, SetLimit, SetThreshold, SplitContact
+from .controls import BakeOntoBones, BakeOntoControls, SetControls, SwitchLimb
 from .library import AddEntries, Choose, Correct, GroundFrame, Remove, Rename, RenameBones, SetJointLimit, SetRole, Tag
 from .markers import (
     AddRecordings,
@@ -52,6 +53,8 @@ __all__ = [
     "AssignMarker",
     "Bake",
     "BakeAnew",
+    "BakeOntoBones",
+    "BakeOntoControls",
     "Choose",
     "Command",
     "Correct",
@@ -80,6 +83,7 @@ __all__ = [
     "RenameBones",
     "ResetBone",
     "SetAngle",
+    "SetControls",
     "SetJointLimit",
     "SetKeys",
     "SetLimit",
@@ -93,6 +97,7 @@ __all__ = [
     "SizeFigure",
     "SplitContact",
     "SwapSides",
+    "SwitchLimb",
     "Tag",
     "TakeTPose",
     "TieAll",

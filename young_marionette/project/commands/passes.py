@@ -36,7 +36,7 @@ class AddPass:
     label: str = "add a pass"
 
     def run(self, state: State) -> State:
-        one = _sound(self.one, _bake(state, self.bake))
+        one = _sound(self.one, bake_of(state, self.bake))
         return _with_passes(state, self.bake, lambda old: _put(old, one, len(old) if self.at is None else self.at))
 
 
@@ -49,7 +49,7 @@ class SetPass:
     label: str = "change a pass"
 
     def run(self, state: State) -> State:
-        one = _sound(self.one, _bake(state, self.bake))
+        one = _sound(self.one, bake_of(state, self.bake))
 
         def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
             _find(old, one.id)
@@ -101,7 +101,7 @@ class MergePasses:
     label: str = "merge passes"
 
     def run(self, state: State) -> State:
-        bake = _bake(state, self.bake)
+        bake = bake_of(state, self.bake)
         count = _find(bake.passes, self.identifier) + 1
         merged = [one for one in bake.passes[:count] if one.on]
         stage = bake.passed.stage(len(merged))
@@ -124,7 +124,7 @@ class UsePreset:
     def run(self, state: State) -> State:
         for bake in self.bakes:
             made = tuple(replace(one, id=new_id()) for one in self.preset.passes)
-            below = () if self.instead else _bake(state, bake).passes
+            below = () if self.instead else bake_of(state, bake).passes
             state = _with_passes(state, bake, lambda _old, passes=(*below, *made): passes)  # type: ignore[misc]
         return state
 
@@ -159,7 +159,7 @@ class KeepPreset:
     label: str = "keep a preset"
 
     def run(self, state: State) -> State:
-        preset = preset_of(_bake(state, self.bake), self.name)
+        preset = preset_of(bake_of(state, self.bake), self.name)
         return replace(state, presets=(*(p for p in state.presets if p.name != preset.name), preset))
 
 
@@ -205,7 +205,8 @@ def _sound(one: Pass, bake: Bake) -> Pass:
     return one
 
 
-def _bake(state: State, identifier: str) -> Bake:
+def bake_of(state: State, identifier: str) -> Bake:
+    """The baked clip with an id; InputError where it is not in the library any more."""
     bake = state.entry(identifier)
     if not isinstance(bake, Bake):
         raise InputError("This baked clip is not in the library any more.")
@@ -224,7 +225,7 @@ def _put(passes: tuple[Pass, ...], one: Pass, at: int) -> tuple[Pass, ...]:
 
 
 def _with_passes(state: State, identifier: str, change: Callable[[tuple[Pass, ...]], tuple[Pass, ...]]) -> State:
-    bake = _bake(state, identifier)
+    bake = bake_of(state, identifier)
     passes = change(bake.passes)
     if passes == bake.passes:
         return state

@@ -13,6 +13,7 @@ from ..entry import new_id
 from ..pairing import Use
 from ..stringing import StringingFile, adapt, from_file, to_file
 from .base import active, need
+from .controls import onto
 
 if TYPE_CHECKING:
     from ..document import State
@@ -97,9 +98,10 @@ class BakeAnew:
         if frames is not None:
             last = source.placed_clip.frames - 1
             frames = min(frames[0], last), min(frames[1], last)
-        return state.with_entry(
-            replace(bake(old.id, old.name, pairing, source, rig, fps, frames), tags=old.tags, passes=old.passes)
-        )
+        made = bake(old.id, old.name, pairing, source, rig, fps, frames)
+        if old.controls is not None:
+            made = onto(made, old.controls)
+        return state.with_entry(replace(made, tags=old.tags, passes=old.passes))
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,139 @@
+"""A limb of two bones by where its end is and where its elbow or knee points, in closed form, and the other way round.
+
+A limb has six degrees of freedom: three of its end's place, one of where the middle joint points, and a twist of either bone
+about itself. Where it points is told by the axis that its upper bone bends about, which is sure also where the limb is straight;
+how far the middle joint lies beside that plane (``lean``) is told beside it, so that any pose of both bones can be said.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .. import rotations as rot
+
+_SHORT = 1e-9  # metres
+_SOFT = 0.005  # metres: how far from the limb's line a middle joint is that its lean counts in full
+DISTANCE = 0.35  # of a limb's length: how far before the elbow or the knee its direction's control hangs
+
+
+@dataclass(frozen=True, eq=False)
+class Straight:
+    """What a limb would be without lean and twists: ``upper`` and ``lower (frames, 4)``, in the world."""
+
+    upper: np.ndarray
+    lower: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Bones:
+    """Of a limb on all frames: the ways ``(frames, 3)`` along its two bones, each in that bone's own axes (metres), and the axes
+    ``(3,)``, likewise, that they bend about.
+    """
+
+    upper: np.ndarray
+    lower: np.ndarray
+    upper_hinge: np.ndarray
+    lower_hinge: np.ndarray
+
+    @property
+    def lengths(self) -> tuple[np.ndarray, np.ndarray]:
+        return np.linalg.norm(self.upper, axis=1), np.linalg.norm(self.lower, axis=1)
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """``points (frames, 3)``: a place that the elbow or knee points to. ``lean (frames, 2)``. ``upper`` and ``lower (frames, 4)``:
+    twists about the bones.
+    """
+
+    points: np.ndarray
+    lean: np.ndarray
+    upper: np.ndarray
+    lower: np.ndarray
+
+
+def limb_turns(bones: Bones, start: np.ndarray, end: np.ndarray, told: Told) -> tuple[np.ndarray, np.ndarray]:
+    """How both bones are turned in the world ``(frames, 4)`` so that the limb, which hangs at ``start (frames, 3)``, ends at ``end``.
+
+    By the law of cosines; what is out of reach is pointed at.
+    """
+    line, long = _line(bones, start, end)
+    ahead = _across(told.points - start, line)
+    straight = _straight(bones, line, long, ahead, told.lean)
+    twists = [rot.twist_about(t, axis) for t, axis in ((told.upper, bones.upper), (told.lower, bones.lower))]
+    return rot.multiply(straight.upper, twists[0]), rot.multiply(straight.lower, twists[1])
+
+
+def limb_told(bones: Bones, start: np.ndarray, upper: np.ndarray, lower: np.ndarray) -> tuple[np.ndarray, Told]:
+    """``(where the limb ends (frames, 3), what is told of it)``, of bones that are turned as ``upper`` and ``lower (frames, 4)`` in
+    the world; ``limb_turns`` gives them back.
+    """
+    middle = rot.rotate(upper, bones.upper)
+    end = start + middle + rot.rotate(lower, bones.lower)
+    line, long = _line(bones, start, end)
+    hinge = _across(rot.rotate(upper, _square(bones.upper_hinge, bones.upper)), line)
+    ahead = np.cross(hinge, line)
+    aside = middle - np.sum(middle * line, 1, keepdims=True) * line
+    lean = np.stack([np.sum(aside * ahead, 1), np.sum(aside * hinge, 1)], -1)
+    lean /= np.sqrt(np.sum(lean * lean, 1) + _SOFT**2)[:, None]
+    straight = _straight(bones, line, long, ahead, lean)
+    twists = (rot.multiply(rot.conjugate(s), t) for s, t in zip((straight.upper, straight.lower), (upper, lower)))
+    along, off = _triangle(bones, long)
+    far = off + DISTANCE * float(np.median(sum(bones.lengths)))
+    return end, Told(start + along[:, None] * line + far[:, None] * ahead, lean, *twists)
+
+
+def _line(bones: Bones, start: np.ndarray, end: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The direction ``(frames, 3)`` from start to end, and how far ``(frames,)`` the limb goes along it."""
+    a, b = bones.lengths
+    way = end - start
+    long = np.linalg.norm(way, axis=1)
+    line = np.where(long[:, None] > _SHORT, way / np.maximum(long, _SHORT)[:, None], [0.0, -1.0, 0.0])
+    return line, np.clip(long, np.maximum(np.abs(a - b), _SHORT), a + b)
+
+
+def _triangle(bones: Bones, long: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How far along the limb's line, and how far off it, its middle joint is ``(frames,)`` each."""
+    a, b = bones.lengths
+    along = np.clip((a * a + long * long - b * b) / (2 * long), -a, a)
+    return along, np.sqrt(np.maximum((a - along) * (a + along), 0.0))
+
+
+def _straight(bones: Bones, line: np.ndarray, long: np.ndarray, ahead: np.ndarray, lean: np.ndarray) -> Straight:
+    """Both bones bent in the plane of ``line`` and ``ahead (frames, 3)``, then swung about the line by the lean."""
+    along, off = (part[:, None] for part in _triangle(bones, long))
+    hinge = np.cross(line, ahead)
+    size = np.linalg.norm(lean, axis=1, keepdims=True)
+    unit = np.where(size > 1e-12, lean / np.maximum(size, 1e-12), [1.0, 0.0])
+    turned = unit[:, :1] * ahead + unit[:, 1:] * hinge
+    found = []
+    for way, axis, sign in ((bones.upper, bones.upper_hinge, 1), (bones.lower, bones.lower_hinge, -1)):
+        part = along if sign > 0 else long[:, None] - along
+        plain, swung = (part * line + sign * off * side for side in (ahead, turned))
+        own = _axes(way, axis)
+        found.append(rot.multiply(rot.between(plain, swung), rot.multiply(_axes(plain, hinge), rot.conjugate(own))))
+    return Straight(*found)
+
+
+def _axes(way: np.ndarray, hinge: np.ndarray) -> np.ndarray:
+    """The rotations ``(frames, 4)`` whose X runs along ``way`` and whose Y is ``hinge``, made square to it."""
+    x = rot.normalise(way)
+    y = _square(hinge, way)
+    return rot.from_matrix(np.stack([x, y, np.cross(x, y)], -1))
+
+
+def _square(vector: np.ndarray, way: np.ndarray) -> np.ndarray:
+    """Unit vectors ``(frames, 3)``: ``vector`` made square to ``way``."""
+    return _across(np.broadcast_to(vector, way.shape), rot.normalise(way))
+
+
+def _across(vector: np.ndarray, line: np.ndarray) -> np.ndarray:
+    """Unit vectors ``(frames, 3)``: what of ``vector`` is square to the unit vectors ``line``; some such vector where nothing is."""
+    across = vector - np.sum(vector * line, 1, keepdims=True) * line
+    size = np.linalg.norm(across, axis=1, keepdims=True)
+    if (size < 1e-9).any():
+        spare = np.where(np.abs(line[:, :1]) < 0.9, [1.0, 0.0, 0.0], [0.0, 0.0, 1.0])
+        across = np.where(size < 1e-9, spare - np.sum(spare * line, 1, keepdims=True) * line, across)
+    return rot.normalise(across)

@@ -213,7 +213,8 @@ class Sets(Case):
         self.refuses(lambda: self.set.changed("hips", name="neck"), "neck")
         self.refuses(lambda: self.set.changed("hips", name=" "), "name")
         other = make_figure(random_build(np.random.default_rng(1)))
-        wrong = replace(self.set, limbs=(replace(self.set.limbs[0], bones=("head", "neck", "hips")),))
+        limb = self.set.limbs[0]
+        wrong = replace(self.set, limbs=(replace(limb, bones=limb.bones[::-1]), *self.set.limbs[1:]))
         self.refuses(lambda: wrong.checked(self.clip.skeleton), "hang")
         twice = replace(self.set, controls=(*self.set.controls, self.set.controls[1]))
         self.refuses(lambda: twice.checked(other))

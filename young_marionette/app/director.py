@@ -10,6 +10,7 @@ from ..core.scene.marks import contact_marks
 from ..core.scene.paths import path_lines
 from ..core.scene.props import edges
 from ..core.scene.stances import arcs, put_side_by_side, put_together
+from ..core.scene.tackle import Pose, tackle_of
 from ..core.skeleton import pose_world
 from ..project.entry import Entry
 from ..project.looping import loop_ghost
@@ -32,6 +33,7 @@ class Director:
 
     def __init__(self, session):
         self.session = session
+        self._tackle = None, []
         self._shown = None, None  # the dots of the moment, and what they are of
 
     @staticmethod
@@ -171,6 +173,8 @@ class Director:
         pairing = session.state.pairing
         if pairing is None:
             return ()
+        if session.step == "refine" and kind != PERFORMER and session.refined and session.refined.controls:
+            return self._driven(session.refined.control_rig) if kind == BAKED else ()
         if session.step == "refine" and kind != PERFORMER:
             return tuple(pairing.target.index[n] for n in session.bones if n in pairing.target.index)
         skeleton = pairing.source if kind == PERFORMER else pairing.target
@@ -179,6 +183,28 @@ class Director:
         string = next((s for s in pairing.strings if s.part == session.part), None)
         names = () if string is None else string.source if kind == PERFORMER else string.target
         return tuple(skeleton.index[n] for n in names if n in skeleton.index)
+
+    def _driven(self, rig):
+        """The bones that the chosen controls drive."""
+        chosen = {rig.skeleton.index[n] for n in self.session.bones if n in rig.skeleton.index}
+        return tuple(bone for bone, joint in enumerate(rig.driver.tolist()) if joint in chosen)
+
+    def tackle(self, figures):
+        """The controls of the baked clip that is worked on, where it is on some (a Tackle each)."""
+        session, bake = self.session, self.session.refined
+        figure = next((f for f in figures if f.kind == BAKED and not f.ghost), None)
+        if session.step != "refine" or bake is None or bake.controls is None or figure is None:
+            return []
+        if session.preview or session.playing or not session.shows_controls:
+            return []
+        motion = Motion(bake)
+        frame = round(session.second * motion.rate + 1e-6)
+        key = bake, motion.whole, frame, session.hidden, tuple(figure.shift)
+        if self._tackle[0] != key:
+            pose = Pose(*motion.tackle_at(frame), figure.positions, figure.rotations)
+            made = tackle_of(bake.control_rig, bake.controls, pose, figure.height, session.hidden, figure.shift)
+            self._tackle = key, made
+        return self._tackle[1]
 
     def _figure(self, kind, entry, name, positions, rotations):
         body = entry.figure.body

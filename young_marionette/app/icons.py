@@ -39,6 +39,7 @@ _SHAPES = {
     "beside": '<path d="M7 4v9M4 7.500h6M7 13l-2.500 7M7 13l2.500 7M17 4v9M14 7.500h6M17 13l-2.500 7M17 13l2.500 7"/>',
     "over": '<path d="M10.500 4v9M6 7.500h9M10.500 13 8 20M10.500 13l2.500 7"/><path d="M14.500 4v9M10 8.500h9M14.500 13 12 20M14.500 13l2.500 7" stroke-dasharray="2 2"/>',
     "body": '<circle cx="12" cy="5.500" r="2.700" fill="{c}"/><path d="M8.500 10h7l-1 6h-5z" fill="{c}"/><path d="M10.500 16v5M13.500 16v5M7.500 11 5 15M16.500 11l2.500 4"/>',
+    "controls": '<path d="M4 4.500h16M12 3v4" stroke-width="2.200"/><path d="M6 5v8M18 5v8M12 7v6"/><ellipse cx="12" cy="16.500" rx="6" ry="3"/>',
     "follow": '<circle cx="12" cy="12" r="3"/><path d="M12 3v4M12 17v4M3 12h4M17 12h4"/>',
     "trail": '<path d="M4 19c3-9 6-12 9-9s3 5 7-5" stroke-dasharray="3 2.500"/><circle cx="20" cy="5" r="1.500" fill="{c}"/>',
     "mirror": '<path d="M12 4v16" stroke-dasharray="2.500 2.500"/><path d="M9 7 4 17h5zM15 7l5 10h-5z"/>',

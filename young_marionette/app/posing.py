@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ..core.controls.posing import Grip
 from ..core.errors import InputError
 from ..core.passes import posing
 from ..core.passes.mirroring import mirrored
+from ..core.passes.under import through_bones
 from ..project import keying
 
 
@@ -30,7 +32,19 @@ class Posing:
         bake, bones = self.bake, self.session.bones
         if bake is None or len(bones) != 1:
             return None
-        return bake.placed_skeleton.index.get(bones[0])
+        return bake.dense.skeleton.index.get(bones[0])
+
+    @property
+    def grip(self):
+        """Takes hold of the controls that the clip is on, or None where it is on bones."""
+        bake = self.bake
+        return Grip(bake.control_rig, bake.controls) if bake is not None and bake.controls is not None else None
+
+    @property
+    def movable(self):
+        """Whether what is chosen can be dragged to another place, beside being turned."""
+        joint, grip = self.joint, self.grip
+        return joint is not None and (grip is None or grip.moves(joint))
 
     @property
     def keyed(self):
@@ -84,22 +98,34 @@ class Posing:
     # --- what can be done -----------------------------------------------------------------------
     def turn(self, joint, vector):
         """Turn a bone, in the middle of a drag."""
-        self.change(lambda pose: posing.turned(pose, joint, vector), settled=False)
+        grip = self.grip
+        if grip is not None:
+            self.change(lambda pose: grip.turned(pose, joint, vector), False, False)
+        else:
+            self.change(lambda pose: posing.turned(pose, joint, vector), settled=False)
 
     def turn_in_own_axes(self, joint, vector):
         """Turn a bone by a rotation vector in its own axes (radians), at once."""
-        self.change(lambda pose: posing.turned_in_own_axes(pose, joint, vector))
-
-    def move(self, joint, shift):
-        """Drag a joint: hands and feet reach, hips move over planted feet, all else turns the bone that it hangs on."""
-        limbs = self.bake.passed.limbs
-        limb = posing.limb_of(limbs, joint)
-        if limb is not None:
-            self.change(lambda pose: posing.reached(pose, limb, shift), settled=False, gentle=False)
-        elif limbs.points and joint == limbs.hips:
-            self.change(lambda pose: posing.hips_moved(pose, limbs, shift), settled=False)
+        grip = self.grip
+        if grip is not None:
+            self.change(lambda pose: grip.turned_in_own_axes(pose, joint, vector), gentle=False)
         else:
-            self.change(lambda pose: posing.pulled(pose, joint, shift), settled=False)
+            self.change(lambda pose: posing.turned_in_own_axes(pose, joint, vector))
+
+    def move(self, joint, shift, settled=False):
+        """Drag a joint: hands and feet reach, hips move over planted feet, all else turns the bone that it hangs on. A control goes
+        where it is dragged.
+        """
+        limbs, grip = self.bake.passed.limbs, self.grip
+        limb = posing.limb_of(limbs, joint)
+        if grip is not None:
+            self.change(lambda pose: grip.moved(pose, joint, shift), settled, False)
+        elif limb is not None:
+            self.change(lambda pose: posing.reached(pose, limb, shift), settled, False)
+        elif limbs.points and joint == limbs.hips:
+            self.change(lambda pose: posing.hips_moved(pose, limbs, shift), settled)
+        else:
+            self.change(lambda pose: posing.pulled(pose, joint, shift), settled)
 
     def mirror(self):
         """Change left and right over."""
@@ -107,12 +133,13 @@ class Posing:
         if body is None:
             self.session.message.emit("Left and right can't be told apart on this rig.")
             return
-        self.change(lambda pose: mirrored(pose, body), gentle=False)
+        limbs = self.bake.passed.limbs
+        self.change(lambda pose: through_bones(pose, limbs, lambda bones: mirrored(bones, body)), gentle=False)
 
     def copy(self):
         """Keep the pose under the playhead, for another frame or another clip of the rig."""
         if self.bake is not None:
-            self._copied = self._begin()[2]
+            self._copied = self.bake.passed.bones(self._begin()[2])
             self.session.told.emit("Pose copied")
 
     def paste(self):
@@ -125,4 +152,8 @@ class Posing:
         elif copied.skeleton.names != bake.placed_skeleton.names:
             self.session.message.emit("The copied pose is of another rig.")
         else:
-            self.change(lambda pose: replace(pose, rotations=copied.rotations), gentle=False)
+            limbs = bake.passed.limbs
+            turned = copied.rotations
+            self.change(
+                lambda pose: through_bones(pose, limbs, lambda bones: replace(bones, rotations=turned)), gentle=False
+            )

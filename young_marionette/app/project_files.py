@@ -16,6 +16,8 @@ from ..project.commands import AddEntries, AddRecordings, KeepStringing, Rename,
 from ..project.document import State
 from ..project.markers.entry import MARKERS
 from . import settings
+from .controls.files import ENDING as CONTROLS
+from .controls.files import ControlFiles
 from .demo_project import demo_project
 from .jobs import Job, files_under, load_project, read_files
 from .learning import learn_words
@@ -39,6 +41,7 @@ class ProjectFiles(QObject):
         self.recovery = autosave.recovery
         self._recovering = None
         self.recordings = RecordingFiles(parent, session)
+        self.controls = ControlFiles(parent, session)
 
     @property
     def _window(self):
@@ -50,7 +53,7 @@ class ProjectFiles(QObject):
     # --- opening --------------------------------------------------------------------------------
     def ask_open(self):
         """Choose files to open."""
-        known = " ".join("*" + e for e in (*READABLE, *MARKER_ENDINGS, PROJECT, STRINGING, *OWN))
+        known = " ".join("*" + e for e in (*READABLE, *MARKER_ENDINGS, PROJECT, STRINGING, CONTROLS, *OWN))
         paths, _ = QFileDialog.getOpenFileNames(
             self._window,
             "Open motions, rigs, stringings or a project",
@@ -70,7 +73,9 @@ class ProjectFiles(QObject):
             self._guarded(lambda p=path: self.session.document.do(UseStringing(stringing.load(p))))
         for path in [p for p in paths if p.suffix.lower() in OWN]:
             self.recordings.take_up(path)
-        motions = files_under([p for p in paths if p.suffix.lower() not in (PROJECT, STRINGING, *OWN)])
+        for path in [p for p in paths if p.suffix.lower() == CONTROLS]:
+            self.controls.take_up(path)
+        motions = files_under([p for p in paths if p.suffix.lower() not in (PROJECT, STRINGING, CONTROLS, *OWN)])
         if motions:
             label = f"read {len(motions)} file{'s' if len(motions) > 1 else ''}"
             self.running.run(label, read_files(motions), self._read)

@@ -39,6 +39,7 @@ class Session(QObject):
     step_changed = Signal()
     chosen_changed = Signal()
     contact_chosen = Signal()
+    controls_changed = Signal()
     bones_changed = Signal()
     pass_chosen = Signal()
     keys_chosen = Signal()
@@ -56,7 +57,8 @@ class Session(QObject):
         self.document.changed.connect(self._on_changed)
         self._gesture, self._untold = None, Change()
         self.step, self.part, self.bone = STEPS[0], None, None
-        self.bones = ()  # names of the joints and morphs whose curves are shown
+        self.bones = ()  # names of the joints, controls and morphs whose curves are shown
+        self.shows_controls, self.hidden = True, frozenset()  # on the stage; parts of the body whose controls are not
         self.one_pass, self.before = None, None  # the chosen pass; what the result is shown against: a BEFORE
         self.keys = ()  # frames of the pose keys that are chosen
         self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it
@@ -272,6 +274,16 @@ class Session(QObject):
         if tuple(names) != self.bones:
             self.bones = tuple(names)
             self.bones_changed.emit()
+
+    def show_controls(self, on):
+        """Show the controls of a clip that is on some, or not."""
+        self.shows_controls = on
+        self.controls_changed.emit()
+
+    def hide_controls(self, part, hide):
+        """Hide the controls of a part of the body, or show them again."""
+        self.hidden = self.hidden | {part} if hide else self.hidden - {part}
+        self.controls_changed.emit()
 
     def choose_pass(self, identifier):
         """Choose a pass of the baked clip that is worked on."""

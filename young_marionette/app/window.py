@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..core.controls.rig import grip_of
 from ..core.errors import InputError
 from ..core.scene.dots import DOTS, ODD
 from ..core.scene.picking import middle
@@ -31,6 +32,7 @@ from ..project.snags import STEPS
 from ..project.words import use as use_words
 from . import settings, theme
 from .autosave import Autosave
+from .controls.card import ControlsCard
 from .desks.deliver import DeliverDesk
 from .desks.gather import GatherDesk
 from .desks.refine import RefineDesk
@@ -48,7 +50,7 @@ from .project_files import ProjectFiles
 from .running import Running
 from .session import DRESSES, Session
 from .snag_panel import SnagPanel
-from .stage.view import ARRANGEMENTS, StageView, make_renderer
+from .stage.view import ARRANGEMENTS, CONTROLS, StageView, make_renderer
 from .timeline import BAR, Timeline
 
 _WIDE = 1180  # pixels: narrower windows show no library beside the table of files
@@ -115,7 +117,8 @@ class Window(QMainWindow):
             self.stage = StageView(usual)
             self.posing = Posing(self.session)
             self._build()
-            self.desks["refine"].add_pose_card(PoseCard(self.posing, self.timeline.lanes.keying))
+            controls = ControlsCard(self.session, self.files.controls)
+            self.desks["refine"].add_cards(PoseCard(self.posing, self.timeline.lanes.keying), controls)
         self._connect()
         self._shortcuts()
         self._on_document(EVERYTHING)
@@ -242,6 +245,8 @@ class Window(QMainWindow):
         session.solving.changed.connect(self._show_jobs)
         session.marker_chosen.connect(self.show_stage)
         session.bones_changed.connect(self.show_stage)
+        session.controls_changed.connect(self.show_stage)
+        session.playing_changed.connect(self.show_stage)
         session.pass_chosen.connect(self._on_pass)
         session.step_changed.connect(self._on_step)
         session.chosen_changed.connect(self._on_chosen)
@@ -263,6 +268,7 @@ class Window(QMainWindow):
         stage.frame_asked.connect(lambda: stage.frame())
         stage.pointed.connect(self.tell)
         stage.picked.connect(self._picked)
+        stage.control_picked.connect(self._control_picked)
         stage.turned.connect(self._turned)
         stage.moved.connect(self._moved)
         stage.tie_picked.connect(self._tie_picked)
@@ -301,6 +307,7 @@ class Window(QMainWindow):
             "H": lambda: self.stage.follow.toggle(),
             "T": lambda: self.stage.trails.toggle(),
             "B": self._next_dress,
+            "K": lambda: session.show_controls(not session.shows_controls),
             "Alt+S": self._toggle_snags,
             "Alt+M": lambda: self.header.menu.showMenu(),
             "Ctrl+Z": session.undo,
@@ -483,6 +490,11 @@ class Window(QMainWindow):
             self.stage.handle = pairing.target.index[self.session.bone] if ringed else posed
             self.stage.handled = "marionette" if ringed else "baked"
             self.stage.movable = posed is not None and not ringed
+        if self.posing.grip is not None:
+            self.stage.handled, self.stage.movable = CONTROLS, self.posing.movable
+        self.stage.tackle.show(self.director.tackle(figures), self.session.bones)
+        if self.stage.handled == CONTROLS and self.stage.tackle.place_of(self.stage.handle) is None:
+            self.stage.handle = None
         self.stage.names = self.director.names
         self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
@@ -552,6 +564,10 @@ class Window(QMainWindow):
             return
         if self.session.step == "refine" and self.session.refined is not None and kind != "performer":
             if joint >= 0:
+                rig = self.session.refined.control_rig
+                if rig is not None:
+                    self._control_picked(grip_of(rig, joint), False)
+                    return
                 name = self.session.refined.skeleton.names[joint]
                 self.session.show_curves_of((name,))
                 self.tell(f"{self.session.refined.name}: {name}")
@@ -568,6 +584,14 @@ class Window(QMainWindow):
         chosen = part.part_of(side, name) if part.source and part.rig else None
         self.session.choose(chosen, name if kind == "marionette" else None)
         self.tell(f"{entry.name}: {name}" + (f", {chosen}" if chosen else ""))
+
+    def _control_picked(self, name, add):
+        """A control on the stage was clicked: it is what is worked on; with Ctrl, beside those before."""
+        if name is not None:
+            known = self.session.bones
+            others = tuple(n for n in known if n != name) if add else ()
+            self.session.show_curves_of((*others, *(() if add and name in known else (name,))))
+            self.tell(f"{self.session.refined.name}: {name}")
 
     def _tie_picked(self, kind, joint):
         """A bone on the stage was clicked with Shift: tie it with one of the other figure."""

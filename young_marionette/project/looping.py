@@ -22,7 +22,7 @@ def _before(bake: Bake, identifier: str | None) -> tuple[Clip, Loop, int] | None
     at = ids.index(identifier) if identifier in ids else -1
     if at < 0 or not isinstance(passed.passes[at].method, Loop) or passed.known()[1] < at:
         return None
-    clip, loop = passed.stage(at).clip, passed.passes[at].method
+    clip, loop = passed.bones(passed.stage(at).clip), passed.passes[at].method
     assert isinstance(loop, Loop)  # as was looked at
     return (clip, loop, passed.limbs.hips) if clip.frames > LEAST else None
 
@@ -51,5 +51,5 @@ def loop_stretches(bake: Bake, identifier: str, shortest: float = 0.5) -> list[S
     """The best stretches for a loop pass, best first; takes a moment. InputError where the clip is too short."""
     passed = bake.passed
     at = [one.id for one in passed.passes].index(identifier)
-    clip = passed.stage(at).clip
+    clip = passed.bones(passed.stage(at).clip)
     return best_stretches(clip, passed.limbs.hips, shortest)

@@ -86,6 +86,12 @@ class Motion:
             return self.passed.part(first, last)
         return (self.whole or self.clip).cut(first, last)
 
+    def tackle_at(self, frame: int) -> tuple[np.ndarray, np.ndarray]:
+        """``(places (controls, 3), rotations (controls, 4))`` of the controls at a frame, of a bake that is on controls."""
+        frame = int(np.clip(frame, 0, self.frames - 1))
+        places, turns = forward_rows(self.controls(frame, frame))
+        return places[:, :, 0], turns[:, :, 0]
+
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""
         of: tuple[Any, ...] = (self.clip, self.pairing, self._contacts)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.filters.methods import LowPass
+from ...core.humanoid.groups import groups
 from ...core.keys.curves import (
     ANGLES,
     ORDER,
@@ -138,7 +139,10 @@ class CurvePanel(QWidget):
             self.plot.show_curves([], [], "")
             return
         session = self.session
-        self.tree.show_bones(entry.placed_skeleton, entry.figure.body, new.morphs, session.bones)
+        if new.skeleton is entry.placed_skeleton:
+            self.tree.show_bones(new.skeleton, groups(new.skeleton, entry.figure.body, new.morphs), session.bones)
+        else:
+            self.tree.show_bones(new.skeleton, entry.passed.limbs.groups, session.bones)
         reading, view = self.reading.currentData(), self.view.currentData()
         self.order.setVisible(reading == ANGLES)
         made = [[], []]
@@ -199,7 +203,8 @@ class CurvePanel(QWidget):
 
     @staticmethod
     def _own_order(entry, name):
-        joint = entry.placed_skeleton.index.get(name)
+        on_controls = getattr(entry, "controls", None) is not None and hasattr(entry, "dense")
+        joint = None if on_controls else entry.placed_skeleton.index.get(name)
         return own_order(entry.layout, joint) if joint is not None else ""
 
     def _cutoffs(self):

@@ -8,7 +8,6 @@ from PySide6.QtCore import QItemSelectionModel, Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTreeView, QVBoxLayout, QWidget
 
-from ...core.humanoid.groups import groups
 from .. import settings, theme
 from ..parts.widgets import tip
 
@@ -49,12 +48,12 @@ class BoneTree(QWidget):
         column.addWidget(self.search)
         column.addWidget(self.view, 1)
 
-    def show_bones(self, skeleton, body, morphs, chosen):
-        """Show the bones of a skeleton and some morphs, with what is chosen of them."""
-        key = skeleton, body, tuple(morphs), frozenset(self.favourites)
+    def show_bones(self, skeleton, members, chosen):
+        """Show the bones, or controls, of a skeleton and morphs by groups ``{group: names}``, with what is chosen of them."""
+        key = skeleton, tuple(members.items()), frozenset(self.favourites)
         if key != self._shown:
             self._shown = key
-            self._fill(groups(skeleton, body, tuple(morphs)))
+            self._fill(members)
         self._select(chosen)
 
     def toggle_favourite(self, name):
@@ -62,8 +61,8 @@ class BoneTree(QWidget):
         self.favourites ^= {name}
         settings.put("curves/favourites", json.dumps(sorted(self.favourites)))
         if self._shown is not None:
-            skeleton, body, morphs, _ = self._shown
-            self.show_bones(skeleton, body, morphs, self.names)
+            skeleton, members, _ = self._shown
+            self.show_bones(skeleton, dict(members), self.names)
 
     def _fill(self, members):
         opened = {

@@ -102,14 +102,17 @@ class RefineDesk(Desk):
         self.add(self.numbers)
         self.empty = label("Nothing is baked yet: bake a clip in Transfer (Ctrl+B).", "quiet", wrap=True)
         self.add(self.empty)
-        self._shown_lines, self._line_widgets, self.pose = None, [], None
+        self._shown_lines, self._line_widgets = None, []
+        self.pose = self.controls = None
         self.session.passing.ready.connect(self._if_in_front)
         self.session.passing.progressed.connect(self._tell_progress)
 
-    def add_pose_card(self, card):
-        """Put the card of the pose under the passes."""
-        self.pose = card
+    def add_cards(self, card, controls):
+        """Put the cards of the pose and of the controls under the passes."""
+        self.pose, self.controls = card, controls
         self.column.insertWidget(self.column.indexOf(self.why), card)
+        self.column.insertWidget(self.column.indexOf(self.head) + 1, controls)
+        controls.show_state()
         for signal in (self.session.bones_changed, self.session.step_changed, self.session.preview_changed):
             signal.connect(card.show_state)
         card.show_state()
@@ -162,6 +165,7 @@ class RefineDesk(Desk):
     def _show_passes(self, bake):
         if self.pose is not None:
             self.pose.show_state()
+            self.controls.show_state()
         passed, session = bake.passed, self.session
         _, known = passed.known()
         reports, numbers, place = {}, [], 0

@@ -23,8 +23,16 @@ class PoseCard(Card):
             number.setFixedWidth(70)
             number.edited.connect(lambda value, settled, a=axis: self._turn(a, value, settled))
             self.turns.append(number)
-        self.turning = row(label("Turn by", "quiet"), None, *self.turns, spacing=6)
+        self.turning = row(label("Turn by"), None, *self.turns, spacing=6)
         self.add(self.turning)
+        self.moves = []
+        for axis, name in enumerate("XYZ"):
+            number = Number(0, "cm", 1, 1, -1000, 1000, 0, f"Move along {name}, in the world")
+            number.setFixedWidth(76)
+            number.edited.connect(lambda value, settled, a=axis: self._move(a, value, settled))
+            self.moves.append(number)
+        self.moving = row(label("Move by"), None, *self.moves, spacing=6)
+        self.add(self.moving)
         self.copying = row(
             button("Copy", self.posing.copy, tip="Copy the pose under the playhead"),
             button("Paste", self.posing.paste, tip="Put the copied pose here; also on another clip of the rig"),
@@ -44,12 +52,23 @@ class PoseCard(Card):
         if bake is None:
             return
         eased = "" if posing.keyed else " The clip has a key on every frame: changes are corrections, eased in and out."
-        name = bake.placed_skeleton.names[joint] if joint is not None else ""
-        self.about.setText((f"{name}: ring turns it, dot moves it." if name else _HINT) + eased)
+        name = bake.dense.skeleton.names[joint] if joint is not None else ""
+        hint = _HINT if bake.controls is None else _HINT.replace("a bone", "a control")
+        self.about.setText((f"{name}: ring turns it, dot moves it." if name else hint) + eased)
         self.turning.setVisible(joint is not None)
         self.longer.setVisible(posing.keyed)
-        for number in self.turns:
+        self.moving.setVisible(posing.movable)
+        for number in (*self.turns, *self.moves):
             number.set_value(0)
+
+    def _move(self, axis, value, settled):
+        """A number was typed: move along an axis of the world, and begin at zero again."""
+        posing = self.posing
+        if settled and value and posing.movable:
+            shift = [0.0, 0.0, 0.0]
+            shift[axis] = value / 100
+            posing.move(posing.joint, shift, settled=True)
+            self.moves[axis].set_value(0)
 
     def _turn(self, axis, value, settled):
         """A number was typed: turn the bone about an axis of its own, and begin at zero again."""

@@ -15,9 +15,11 @@ from ...core.scene.picking import NEAREST, direction, footing, pick, to_frame, t
 from .. import theme
 from ..parts.widgets import tool
 from .painter import PainterRenderer
+from .tackle import TacklePainter
 
 PICK_WITHIN = 12
 RING, KNOB = 44, 8
+CONTROLS = "controls"
 MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
 ARRANGEMENTS = ("beside", "over", "performer", "marionette")
@@ -44,6 +46,7 @@ class StageView(QWidget):
     """
 
     picked = Signal(str, int)
+    control_picked = Signal(str, bool)
     tie_picked = Signal(str, int)
     pointed = Signal(str)
     turned = Signal(int, object, bool)
@@ -64,6 +67,7 @@ class StageView(QWidget):
         self._press, self._dragged, self.busy = None, False, False
         self.handle, self._turning = None, None
         self.handled, self.movable, self._moving = "marionette", False, None
+        self.tackle = TacklePainter(self)
         # The picture covers all: nothing has to be painted beneath it.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setMouseTracking(True)
@@ -168,6 +172,7 @@ class StageView(QWidget):
             self._paint_captions(painter)
         if self.names:
             self._paint_names(painter)
+        self.tackle.paint(painter)
         if self.handle is not None:
             self._paint_handle(painter)
         if not self.figures and self.empty_text:
@@ -299,11 +304,11 @@ class StageView(QWidget):
 
     def _move(self, point):
         """Tell the way of the pointer, in the plane of the picture at the handle's depth."""
-        figure = next((f for f in self.figures if f.kind == self.handled and not f.ghost), None)
-        if figure is None:
+        place = self._world_of(self.handled, self.handle)
+        if place is None:
             return
         way, self._moving = point - self._moving, point
-        size = self.camera.pose.size_at(figure.placed[self.handle], self.height())
+        size = self.camera.pose.size_at(place, self.height())
         right, up, _ = self.camera.pose.axes
         self.moved.emit(self.handle, (right * way.x() - up * way.y()) * size, False)
 
@@ -326,6 +331,14 @@ class StageView(QWidget):
             self._move(event.position())
             return
         if self._press is None:
+            control = self.tackle.pick(event.position())
+            if (control and control.name) != self.tackle.under:
+                self.tackle.under = control and control.name
+                self.update()
+            if control is not None:
+                self.setCursor(Qt.CursorShape.PointingHandCursor)
+                self.pointed.emit(control.name)
+                return
             picked = self.pick(event.position())
             self.setCursor(Qt.CursorShape.PointingHandCursor if picked else Qt.CursorShape.ArrowCursor)
             told = filter(None, (picked[0].name, self.bone_name(*picked))) if picked else ()
@@ -353,6 +366,11 @@ class StageView(QWidget):
             self.moved.emit(self.handle, (0.0, 0.0, 0.0), True)
             return
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
+            control = self.tackle.pick(event.position())
+            if control is not None:
+                self.control_picked.emit(control.name, bool(self._press[2] & Qt.KeyboardModifier.ControlModifier))
+                self._press = None
+                return
             picked = self.pick(event.position())
             signal = self.tie_picked if self._press[2] & Qt.KeyboardModifier.ShiftModifier else self.picked
             signal.emit(picked[0].kind if picked else "", picked[1] if picked else -1)
@@ -373,13 +391,19 @@ class StageView(QWidget):
         for key, button in self.arrange.items():
             button.setChecked(key == name)
 
+    def _world_of(self, kind, joint):
+        """Where a joint of the figure of a kind is on the stage ``(3,)``, or None; ``kind`` CONTROLS: a control."""
+        if kind == CONTROLS:
+            return self.tackle.place_of(joint)
+        return next((f.placed[joint] for f in self.figures if f.kind == kind and not f.ghost), None)
+
     def place_of(self, kind, joint):
-        """Where a joint of the figure of a kind is on the widget (QPoint), or None."""
-        for figure in self.figures:
-            if figure.kind == kind and not figure.ghost:
-                place, _ = project(self._matrix(), figure.placed[joint][None], self.width(), self.height())
-                return QPoint(*map(int, place[0]))
-        return None
+        """As on the stage, on the widget (QPoint), or None."""
+        place = self._world_of(kind, joint)
+        if place is None:
+            return None
+        flat, _ = project(self._matrix(), place[None], self.width(), self.height())
+        return QPoint(*map(int, flat[0]))
 
 
 def mark(painter, centre, kind, size=5.0):

@@ -56,7 +56,7 @@ class Curl:
 
 @dataclass(frozen=True, eq=False)
 class ControlRig:
-    """``bones``: the placed rig. ``skeleton``: of the controls. ``driver (bones,)``: by bone the joint of its control, -1 without one.
+    """``controls``: without their looks. ``bones``: the placed rig. ``skeleton``: of the controls. ``driver (bones,)``: by bone the joint of its control, -1 without one.
     ``placed (bones,)``: whether that places it. ``frames (bones, 4)``: what a placed bone is turned by against its control;
     ``bases (bones, 4)``: what a turned control is against its bone, from the left (see ``motion``).
     """
@@ -75,7 +75,11 @@ class ControlRig:
     @cached_property
     def shown(self) -> tuple[tuple[Control, int], ...]:
         """The controls that drive something as the limbs are switched now, each with its joint."""
-        return tuple((one, self.joints[one.name]) for one in self.controls.controls if one.name in self.joints)
+        return self.shown_of(self.controls)
+
+    def shown_of(self, controls: ControlSet) -> tuple[tuple[Control, int], ...]:
+        """As ``shown``, of the set that this was made from, with looks and limits."""
+        return tuple((one, self.joints[one.name]) for one in controls.controls if one.name in self.joints)
 
     @cached_property
     def uncontrolled(self) -> tuple[int, ...]:
@@ -85,8 +89,18 @@ class ControlRig:
 
 
 def control_rig(controls: ControlSet, bones: Skeleton) -> ControlRig:
-    """A set of controls on a placed rig, kept as long as the rig is; InputError where it does not fit."""
-    return EVALUATOR.of("control rig", (controls, bones), lambda: _Builder(controls.checked(bones), bones).built())
+    """A set of controls on a placed rig, kept as long as the rig is, however its controls look; InputError where it does not fit."""
+    plain = controls.plain
+    return EVALUATOR.of("control rig", (plain, bones), lambda: _Builder(plain.checked(bones), bones).built())
+
+
+def grip_of(rig: ControlRig, bone: int) -> str | None:
+    """The name of the control by which animators take hold of a bone: of a limb that follows its end, where it points."""
+    limb = next((one for one in rig.limbs if bone in (one.upper, one.lower)), None)
+    if limb is not None:
+        return rig.skeleton.names[limb.points]
+    joint = next((int(rig.driver[j]) for j in (bone, *rig.bones.ancestors(bone)) if rig.driver[j] >= 0), 0)
+    return rig.skeleton.names[joint]
 
 
 class _Builder:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ..errors import InputError
@@ -103,6 +104,25 @@ class ControlSet:
     @property
     def names(self) -> tuple[str, ...]:
         return tuple(one.name for one in self.controls)
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.controls, self.limbs, self.curls, self.soles))
+
+    def __hash__(self) -> int:
+        return self._hash  # sets are long, and looked up by what they hold all the time
+
+    @cached_property
+    def plain(self) -> ControlSet:
+        """The same without what only tells how controls look, and how far a hand may take them."""
+        return replace(self, controls=tuple(Control(c.name, c.kind, c.bone, c.part, c.space) for c in self.controls))
+
+    @property
+    def built(self) -> tuple[object, ...]:
+        """What drives what, whatever it is called and however limbs are switched: sets that are built alike move alike."""
+        limbs = tuple((limb.bones, limb.points) for limb in self.limbs)
+        spaces = tuple(self.of(c.space).bone if c.space else "" for c in self.controls)
+        return tuple((c.kind, c.bone) for c in self.controls), spaces, limbs, self.curls, self.soles
 
     def of(self, name: str) -> Control:
         """The control of a name; InputError where there is none."""

@@ -9,7 +9,7 @@ from ...core.controls.motion import invert
 from ...core.controls.rig import control_rig
 from ...core.errors import InputError
 from ...core.names import free_name
-from ...core.passes.correction import Correction
+from ...core.passes.correction import Correction, Posed
 from ...core.passes.stack import Pass
 from ...core.thinning.settings import Thin
 from ..bakes import Bake
@@ -20,13 +20,14 @@ from .passes import bake_of
 if TYPE_CHECKING:
     from ...core.controls.rig import ControlRig
     from ...core.controls.sets import ControlSet
+    from ...core.skeleton import Skeleton
     from ..document import State
 
 
 @dataclass(frozen=True)
 class SetControls:
-    """Give a rig a set of controls; None: the one that is made from what its bones were read as. Clips that were baked onto another
-    set keep that.
+    """Give a rig a set of controls; None: the one that is made from what its bones were read as. Clips that were baked onto a set that
+    is built alike take its names and looks; those on another one keep that.
     """
 
     rig: str
@@ -39,7 +40,10 @@ class SetControls:
             control_rig(self.controls, entry.placed_skeleton)
         if self.controls == entry.controls:
             return state
-        return state.with_entry(replace(entry, controls=self.controls))
+        state = state.with_entry(replace(entry, controls=self.controls))
+        return replace(
+            state, bakes=tuple(_as_in(one, self.controls) if one.rig.id == entry.id else one for one in state.bakes)
+        )
 
 
 @dataclass(frozen=True)
@@ -123,6 +127,36 @@ def onto(old: Bake, controls: ControlSet) -> Bake:
     return replace(
         old, dense=invert(rig, bones), contacts=stage.contacts, passes=(), controls=controls, bones=old.placed_skeleton
     )
+
+
+def _as_in(bake: Bake, controls: ControlSet | None) -> Bake:
+    """A baked clip whose controls are called, and look, as in a set that is built alike; the same on any other one."""
+    if bake.controls is None or controls is None or bake.control_rig is None or bake.controls.built != controls.built:
+        return bake
+    made = replace(controls, limbs=bake.controls.limbs)
+    old, new = bake.control_rig, control_rig(made, bake.placed_skeleton)
+    if old is new:
+        return replace(bake, controls=made)
+    names = dict(zip(old.skeleton.names, new.skeleton.names))
+    passes = tuple(_renamed(one, names, new.skeleton) for one in bake.passes)
+    return replace(bake, controls=made, dense=replace(bake.dense, skeleton=new.skeleton), passes=passes)
+
+
+def _renamed(one: Pass, names: dict[str, str], skeleton: Skeleton) -> Pass:
+    """A pass over controls that have other names: ``{old: new}``."""
+    method = one.method
+    if one.keys is not None:
+        method = replace(one.keys, keyed=replace(one.keys.keyed, skeleton=skeleton))
+    elif isinstance(method, Correction):
+        keys = [
+            Posed(key.frame, *(tuple((names.get(n, n), v) for n, v in part) for part in (key.turns, key.moves)))
+            for key in method.keys
+        ]
+        method = method.with_keys(keys)
+    elif isinstance(method, Thin):
+        named = (replace(e, names=tuple(names.get(n, n) for n in e.names)) for e in method.emphases)
+        method = replace(method, emphases=tuple(named))
+    return replace(one, method=method, names=tuple(names.get(n, n) for n in one.names))
 
 
 def _goes_on(one: Pass, rig: ControlRig) -> bool:

@@ -59,7 +59,7 @@ class RefineCase(WindowCase):
 
 class Passes(RefineCase):
     def test_every_pass_of_the_menu_works(self):
-        offered = [code for code in METHODS if code != "correction"]  # those come from poses
+        offered = list(METHODS)
         for code in offered:
             self.add(code)
             self.settled()

@@ -22,7 +22,7 @@ class LivePasses(Calmly):
     def __init__(self, session):
         super().__init__(session, self._begin)
         self._of = self._failed = self._loading = None
-        self._poses = None, None
+        self._poses, self._share = (None, None), None
         session.step_changed.connect(self._load)
         session.listen(("bakes", "entries"), self.ask)
         for signal in (session.preview_changed, session.view_changed, session.step_changed, session.pass_chosen):
@@ -98,7 +98,7 @@ class LivePasses(Calmly):
         passed = self._wanted()
         if self.closed or passed is None or self.job is not None or self._key(passed) == self._failed:
             return
-        self._of = self._key(passed)
+        self._of, self._share = self._key(passed), None
 
         def work(progress):
             count = len(passed.passes)
@@ -108,6 +108,7 @@ class LivePasses(Calmly):
             for i in range(count):
                 passed.changes(i, i + 1)
             passed.changes(0)
+            passed.reach()
             self.ready.emit()
             for i in range(count):
                 passed.prepare_sketches(i, progress)
@@ -124,7 +125,8 @@ class LivePasses(Calmly):
         """Whole passes that are done can be shown; what is told within one is for the status line alone."""
         self.progressed.emit(share)
         count = len(self.passed.passes) + 1 if self.passed is not None else 1
-        if abs(share * count - round(share * count)) < 1e-9:
+        if abs(share * count - round(share * count)) < 1e-9 and share != self._share:
+            self._share = share
             self.ready.emit()
 
     def stop(self):

@@ -7,9 +7,13 @@ from dataclasses import replace
 from ..core.controls.posing import Grip
 from ..core.errors import InputError
 from ..core.passes import posing
+from ..core.passes.correction import Correction, corrected_by
 from ..core.passes.mirroring import mirrored
+from ..core.passes.stack import Pass
 from ..core.passes.under import through_bones
 from ..project import keying
+from ..project.commands import AddPass
+from ..project.entry import new_id
 
 
 class Posing:
@@ -39,6 +43,12 @@ class Posing:
         """Takes hold of the controls that the clip is on, or None where it is on bones."""
         bake = self.bake
         return Grip(bake.control_rig, bake.controls) if bake is not None and bake.controls is not None else None
+
+    @property
+    def turnable(self):
+        """Whether what is chosen can be turned."""
+        joint, grip = self.joint, self.grip
+        return joint is not None and (grip is None or grip.turns(joint))
 
     @property
     def movable(self):
@@ -144,16 +154,33 @@ class Posing:
 
     def paste(self):
         """Put the copied pose under the playhead; where the figure stands stays."""
+        if self._has_copied():
+            self.change(self._like_copied, gentle=False)
+
+    def adopt(self):
+        """Lay the difference of the copied pose to the one under the playhead over the whole clip, as a pass of its own."""
+        if not self._has_copied():
+            return
+        bake, frame, before, _, _ = self._begin()
+        after = self._like_copied(before)
+        values = posing.differences(before, after)
+        one = Pass(new_id(), corrected_by(before, values, Correction(frame, whole=True)), keep=True)
+        if self.session.do(AddPass(bake.id, one, None, "adopt a difference")):
+            self.session.choose_pass(one.id)
+            self.session.told.emit("The difference lies over the whole clip, as a correction")
+
+    def _has_copied(self):
         copied, bake = self._copied, self.bake
         if bake is None:
-            return
+            return False
         if copied is None:
             self.session.message.emit("Copy a pose first.")
         elif copied.skeleton.names != bake.placed_skeleton.names:
             self.session.message.emit("The copied pose is of another rig.")
         else:
-            limbs = bake.passed.limbs
-            turned = copied.rotations
-            self.change(
-                lambda pose: through_bones(pose, limbs, lambda bones: replace(bones, rotations=turned)), gentle=False
-            )
+            return True
+        return False
+
+    def _like_copied(self, pose):
+        turned = self._copied.rotations
+        return through_bones(pose, self.bake.passed.limbs, lambda bones: replace(bones, rotations=turned))

@@ -80,6 +80,7 @@ class Session(QObject):
         self._on_document()
         self.live.measured.connect(self._on_measured)
         self.solving.ready.connect(self._on_measured)
+        self.passing.ready.connect(self._on_measured)
 
     # --- document -------------------------------------------------------------------------------
     def listen(self, parts, slot):

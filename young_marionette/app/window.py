@@ -492,6 +492,7 @@ class Window(QMainWindow):
             self.stage.movable = posed is not None and not ringed
         if self.posing.grip is not None:
             self.stage.handled, self.stage.movable = CONTROLS, self.posing.movable
+        self.stage.turnable = self.stage.handled != CONTROLS or self.posing.turnable
         self.stage.tackle.show(self.director.tackle(figures), self.session.bones)
         if self.stage.handled == CONTROLS and self.stage.tackle.place_of(self.stage.handle) is None:
             self.stage.handle = None

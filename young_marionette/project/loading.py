@@ -148,15 +148,12 @@ class Reading:
         frames = item.frames
         return Bake(
             item.id, item.name, item.source, rig, pairing, clip, item.fps, frames, item.digest, tuple(item.tags),
-            _contacts(item.contacts) if item.contacts is not None else None, tuple(pass_of(p, lambda kept: self._keys(kept, worked)) for p in item.passes),
+            _contacts(item.contacts) if item.contacts is not None else None, tuple(pass_of(p, lambda kept: self._motion(kept, worked)) for p in item.passes),
             controls, placed if controls is not None else None,
         )  # fmt: skip
 
-    def _keys(self, kept: dict[str, Any], skeleton: Skeleton) -> KeyedClip:
-        take = self.take(MotionFile.model_validate(kept), skeleton)
-        if not isinstance(take, KeyedClip):
-            raise ValueError("frames where keys belong")
-        return take
+    def _motion(self, kept: dict[str, Any], skeleton: Skeleton) -> KeyedClip | Clip:
+        return self.take(MotionFile.model_validate(kept), skeleton)
 
     def skeleton(self, joints: list[str], blob: str) -> Skeleton:
         key = blob, tuple(joints)

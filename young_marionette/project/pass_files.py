@@ -7,9 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from ..core.clip import Clip
 from ..core.filters.methods import Spikes
 from ..core.keys.keyed import KeyedClip
 from ..core.passes.adjusting import Adjust
+from ..core.passes.difference import Difference
 from ..core.passes.keys import Keys
 from ..core.passes.stack import METHODS, Method, Pass
 from ..core.thinning.settings import Thin
@@ -21,12 +23,13 @@ VERSION = 1
 _WHAT = "list of passes"
 Frame = Annotated[int, Field(ge=0, lt=1 << 40)]
 Name = Annotated[str, Field(max_length=1000)]
-KeepMotion = Callable[[KeyedClip], dict[str, Any]]
-TakeMotion = Callable[[dict[str, Any]], KeyedClip]
+KeepMotion = Callable[[KeyedClip | Clip], dict[str, Any]]
+TakeMotion = Callable[[dict[str, Any]], KeyedClip | Clip]
 _Number = Annotated[float, Field(ge=-1e6, le=1e6)]
 _Three = tuple[_Number, _Number, _Number]
 _Hertz = Annotated[float, Field(gt=0, le=1e6)]
 _Degrees = Annotated[float, Field(ge=-360, le=360)]
+_Strength = Annotated[float, Field(ge=-10, le=10)]
 _Seconds = Annotated[float, Field(ge=0, le=600)]
 
 
@@ -111,7 +114,8 @@ class _CorrectionFile(Strict):
     moves: list[tuple[Name, _Three]] = []
     more: list[tuple[Frame, list[tuple[Name, _Three]], list[tuple[Name, _Three]]]] = []
     whole: bool = False
-    strength: float = Field(default=1, ge=-10, le=10)
+    strength: _Strength = 1
+    strengths: list[tuple[Frame, _Strength]] = []
 
 
 class _AdjustFile(Strict):
@@ -121,7 +125,8 @@ class _AdjustFile(Strict):
     lean: _Degrees = 0
     turns: list[tuple[Name, _Three]] = []
     seconds: _Seconds = Adjust.seconds
-    strength: float = Field(default=1, ge=-10, le=10)
+    strength: _Strength = 1
+    strengths: list[tuple[Frame, _Strength]] = []
 
 
 class _MirrorFile(Strict):
@@ -134,6 +139,17 @@ class _TimeFile(Strict):
     backwards: bool = False
     speeds: list[tuple[Frame, Annotated[float, Field(ge=0.01, le=100)]]] = []
     holds: list[tuple[Frame, Annotated[float, Field(gt=0, le=600)]]] = []
+
+
+class _DifferenceFile(Strict):
+    """``motion``: see schema.MotionFile; it is taken from what the document keeps beside it."""
+
+    motion: dict[str, Any]
+    reference: Frame = 0
+    at: int = Field(default=0, ge=-(1 << 40), lt=1 << 40)
+    seconds: _Seconds = Difference.seconds
+    strength: _Strength = 1
+    strengths: list[tuple[Frame, _Strength]] = []
 
 
 class _KeysFile(Strict):
@@ -162,6 +178,7 @@ _FILES: dict[str, type[Strict]] = {
     "adjust": _AdjustFile,
     "mirror": _MirrorFile,
     "time": _TimeFile,
+    "difference": _DifferenceFile,
 }
 
 
@@ -187,6 +204,7 @@ class PassFile(Strict):
         "adjust",
         "mirror",
         "time",
+        "difference",
     ]
     settings: dict[str, Any] = {}
     channels: list[Literal["rotation", "position", "morph"]] = ["rotation", "position", "morph"]
@@ -227,6 +245,12 @@ def pass_file(one: Pass, keep: KeepMotion | None = None) -> PassFile:
             raise ValueError("keys belong to one clip")
         settings = {"motion": keep(method.keyed), "marks": _plain(method.marks), "beneath": method.beneath}
         return PassFile(id=one.id, method="keys", settings=settings, on=one.on)
+    if isinstance(method, Difference):
+        if keep is None:
+            raise ValueError("another clip belongs to one project")
+        values = {name: _plain(value) for name, value in vars(method).items() if name != "clip"}
+        fields = {**vars(one), "method": method.code, "settings": values | {"motion": keep(method.clip)}}
+        return PassFile.model_validate({name: _plain(value) for name, value in fields.items()})
     defaults = {name: field.default for name, field in usual.__dataclass_fields__.items()}
     settings = {name: _plain(value) for name, value in vars(method).items() if value != defaults[name]}
     # Windows have no length that is usual for all.
@@ -265,8 +289,16 @@ def _method(file: PassFile, take: TakeMotion | None) -> Method:
     if isinstance(values, _KeysFile):
         if take is None:
             raise ValueError("keys belong to one clip")
-        return Keys(take(values.motion), _tuples(values.marks), values.beneath)
+        keyed = take(values.motion)
+        if not isinstance(keyed, KeyedClip):
+            raise ValueError("frames where keys belong")
+        return Keys(keyed, _tuples(values.marks), values.beneath)
     settings = {name: _tuples(getattr(values, name)) for name in type(values).model_fields}
+    if isinstance(values, _DifferenceFile):
+        clip = take(settings.pop("motion")) if take is not None else None
+        if not isinstance(clip, Clip):
+            raise ValueError("another clip belongs to one project")
+        return Difference(clip, **settings)
     if isinstance(values, _ThinFile):
         settings["emphases"] = tuple(
             Emphasis(e.factor, tuple(e.names), tuple(e.parts), e.frames) for e in values.emphases

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..core.contacts.finding import find_contacts
+from ..core.controls.motion import stretched
 from ..core.evaluator import EVALUATOR
 from ..core.passes.keeping import Limbs
 from ..core.passes.measuring import Changes, changes
@@ -128,6 +129,20 @@ class Passed:
         """After all passes, where that was worked out already."""
         stage, count = self.known()
         return stage if count == len(self.passes) else None
+
+    def reach(self) -> dict[str, np.ndarray]:
+        """By limb that follows its end, how far ``(frames,)`` the end's control is out of its reach in the result (metres)."""
+        clip, rig = self.stage().clip, self.rig
+        if rig is None:
+            return {}
+        return EVALUATOR.of("out of reach", (clip, rig), lambda: stretched(rig, clip, self.bones(clip)))
+
+    def known_reach(self) -> dict[str, np.ndarray]:
+        """As ``reach``, where that was worked out already; else nothing."""
+        result = self.result
+        if result is None or self.rig is None:
+            return {}
+        return EVALUATOR.peek("out of reach", (result.clip, self.rig)) or {}
 
     def part(self, first: int, last: int) -> Clip:
         """Frames of the result, both included, worked out from what lies around them where it is not known."""

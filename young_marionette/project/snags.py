@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
@@ -14,17 +16,21 @@ from ..core.findings import Finding, finding
 from ..core.markers.faults import usual_distance
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
+from ..core.passes.adjusting import Adjust
+from ..core.passes.stack import Pass, Plant
 from ..core.transfer.deviation import FLOAT, SINK, SLIDE, TOUCHING
 from ..core.transfer.settings import ON, PLANTED, TOUCH
 from .bakes import is_current
 from .commands import (
     AdaptStringing,
+    AddPass,
     AssignMarker,
     BakeAnew,
     Command,
     Correct,
     MatchStance,
     Remove,
+    SetTouch,
     SetTransfer,
     SwapSides,
     TieAll,
@@ -50,6 +56,8 @@ if TYPE_CHECKING:
 
 
 _MAY_LACK = ("Toes", "neck", "spine", "Shoulder")  # which most marker sets say nothing of
+_WIDER, _STEP, _WIDEST = "arms out", 3.0, 15.0  # degrees
+_OUT_OF_REACH = 0.01  # metres
 _LOOSE = 0.025  # metres that a marker is usually off where it fits nowhere
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
 
@@ -99,7 +107,40 @@ def find_snags(state: State) -> list[Snag]:
     for one in state.bakes:
         if not is_current(state, one):
             snags += _asked("outdated", (one,), lambda one=one: [_outdated(one)])
+        snags += _of_passes(one, state.limits)
     return snags
+
+
+def _of_passes(one: Bake, limits: Limits) -> list[Snag]:
+    """What passes did to a baked clip, where that is known: feet that slide since, and controls that limbs do not reach."""
+    if not any(p.on for p in one.passes):
+        return []
+    passed = one.passed
+    changes = passed.known_changes(0)
+    found: list[Snag] = []
+    mend: AddPass | None
+    slides = changes.slides if changes is not None else (0.0, 0.0)
+    on = [p for p in one.passes if p.on]
+    if slides[1] > max(limits.slide, slides[0]) and on[-1].keys is None and not isinstance(on[-1].method, Plant):
+        values = {"name": one.name, "before": slides[0], "metres": slides[1]}
+        mend = AddPass(one.id, Pass(f"planted-{len(one.passes)}-{one.id}", Plant()), None, "plant what slides")
+        found.append(Snag("refine", finding("slides since", **values), entry=one.id, mend=mend))
+    far = {limb: metres for limb, metres in passed.known_reach().items() if metres.max(initial=0.0) > _OUT_OF_REACH}
+    if far:
+        limb = max(far, key=lambda name: float(far[name].max()))
+        at = np.flatnonzero(far[limb] > _OUT_OF_REACH)
+        metres = float(far[limb].max())
+        values = {"name": one.name, "limb": limb, "metres": metres, "first": int(at[0]), "last": int(at[-1])}
+        lower = Adjust(hips=-round(metres + 0.005, 3)) if limb.endswith("leg") else None
+        mend = (
+            AddPass(one.id, Pass(f"lowered-{len(one.passes)}-{one.id}", lower, keep=False), None, "lower the hips")
+            if lower
+            else None
+        )
+        found.append(
+            Snag("refine", finding("out of reach", **values), entry=one.id, mend=mend, frame=int(far[limb].argmax()))
+        )
+    return found
 
 
 def _asked(what: str, inputs: tuple[Any, ...], make: Callable[..., Any]) -> list[Snag]:
@@ -292,11 +333,14 @@ def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Sna
 
 def _inside(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Snag]:
     """Arms that are in the body where the source's are not, and hands that do not stay where they hold."""
-    mend = None if clears(pairing) else SetTransfer((("clear", ON),))
+    mend: Command | None = None if clears(pairing) else SetTransfer((("clear", ON),))
+    wider = dict(pairing.settings.touches).get(_WIDER, 0.0)
     for lane in deviation.after:
         if lane.kind == TOUCHING and lane.worst > limits.touching:
             first, last, metres = max(lane.over(limits.touching), key=lambda stretch: stretch[2])
             values = {"part": lane.part, "metres": metres, "first": first, "last": last, "cleared": mend is None}
+            if mend is None and wider < _WIDEST:
+                mend = SetTouch(_WIDER, wider + _STEP)
             part = lane.part.replace(" arm", " forearm")
             yield Snag("transfer", finding("arm inside", **values), part=part, mend=mend, frame=lane.at)
         elif lane.kind == SLIDE and lane.part in HANDS and lane.worst > limits.slide:

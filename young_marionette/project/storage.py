@@ -241,8 +241,8 @@ def _bake_file(one: Bake, blobs: dict[str, Blob]) -> BakeFile:
     motion = _motion_file(one.dense, blobs)
     assert motion is not None  # of a clip
 
-    def keep(keyed: KeyedClip) -> dict[str, Any]:
-        kept = _motion_file(keyed, blobs)
+    def keep(motion: KeyedClip | Clip) -> dict[str, Any]:
+        kept = _motion_file(motion, blobs)
         assert kept is not None
         return kept.model_dump()
 

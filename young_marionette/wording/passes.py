@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING
 from ..core.filters.methods import Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from ..core.passes.adjusting import Adjust
 from ..core.passes.correction import Correction
+from ..core.passes.difference import Difference
 from ..core.passes.edits import Offset, Retime, Scale
 from ..core.passes.loop import Loop
 from ..core.passes.timing import Time
+from ..core.text import shown
 from ..core.thinning.settings import Thin
 from .findings import counted
 
@@ -40,6 +42,7 @@ NAMES = {
     "adjust": "Adjust",
     "mirror": "Mirror",
     "time": "Time",
+    "difference": "Difference",
 }
 TIPS = {
     "spikes": "Takes out single frames and short runs that stand apart",
@@ -58,6 +61,7 @@ TIPS = {
     "correction": "Poses changed by hand at some frames, eased in and out",
     "adjust": "The hips higher, the head up, arms wider, a lean, a bone turned: all through, or in a range",
     "mirror": "Left and right changed over",
+    "difference": "What another clip of the rig moves against one of its poses, added to this one",
     "time": "A stretch of it, backwards, held at frames, slower here and quicker there",
 }
 
@@ -79,6 +83,8 @@ def about(one: Pass) -> str:
     if isinstance(method, Correction):
         if method.more:
             return counted(len(method.keys), "pose")
+        if not method.turns and not method.moves and not method.more:
+            return "nothing yet"
         return f"frame {method.frame}, " + ("all through" if method.whole else f"± {method.seconds:.2f} s")
     if isinstance(method, Adjust):
         told = [
@@ -92,6 +98,8 @@ def about(one: Pass) -> str:
         bones = sum(any(degrees) for _, degrees in method.turns)
         told += [counted(bones, "bone")] if bones else []
         return _short(told) or "nothing yet"
+    if isinstance(method, Difference):
+        return shown(method.clip.name, 13) if method.strength == 1 else f"{method.strength * 100:.0f} %"
     if isinstance(method, Scale):
         return f"{method.factor * 100:.0f} %"
     if isinstance(method, Retime):

@@ -154,8 +154,8 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
     "foot off": (_foot, _feet_remedy, lambda f: "" if f["planted"] else "Plant"),
     "arm inside": (
         lambda f: f"The {f['part']} is {f['metres'] * 100:.1f} cm inside the body, {_frames(f)}.",
-        lambda f: "Widen the arms in Stance." if f["cleared"] else "Keep the arms out of the body.",
-        lambda f: "" if f["cleared"] else "Keep out",
+        lambda f: "Widen the arms." if f["cleared"] else "Keep the arms out of the body.",
+        lambda f: "Arms wider" if f["cleared"] else "Keep out",
     ),
     "hand off": (
         lambda f: f"The {f['part']} slides {f['metres'] * 100:.1f} cm while it holds something, {_frames(f)}.",
@@ -185,5 +185,20 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "{name} is out of date: what it was baked from has changed.",
         "Rebake it, or keep it as it is.",
         "Rebake",
+    ),
+    "slides since": (
+        lambda f: (
+            f"{f['name']}: feet or hands slide {f['metres'] * 100:.1f} cm where they touch since its passes, "
+            f"{f['before'] * 100:.1f} cm before."
+        ),
+        "Plant them, or let the passes keep what stands in place.",
+        "Plant",
+    ),
+    "out of reach": (
+        lambda f: (
+            f"{f['name']}: the {f['limb']} is {f['metres'] * 100:.1f} cm too short for its control, {_frames(f)}."
+        ),
+        lambda f: "Lower the hips, or move the control." if f["limb"].endswith("leg") else "Move the control nearer.",
+        lambda f: "Lower the hips" if f["limb"].endswith("leg") else "",
     ),
 }

@@ -11,6 +11,8 @@ from ...core.filters.methods import LowPass
 from ...core.filters.motion import MORPH, POSITION, ROTATION
 from ...core.filters.suggesting import suggested_for
 from ...core.keys.curves import PLACE, WEIGHT
+from ...core.passes.correction import Correction
+from ...core.passes.difference import Difference
 from ...core.passes.edits import Offset
 from ...core.passes.stack import METHODS, Pass
 from ...project.commands import (
@@ -18,6 +20,7 @@ from ...project.commands import (
     KeepPreset,
     MergePasses,
     MovePass,
+    PassAlone,
     RemovePass,
     RemovePreset,
     SetPass,
@@ -25,11 +28,13 @@ from ...project.commands import (
     preset_of,
 )
 from ...project.entry import new_id
+from ...project.joining import fitting
 from ...project.keying import is_stale
 from ...wording.findings import counted
 from ...wording.passes import NAMES, TIPS, changed, loss, telling
 from .. import presets
 from ..parts.widgets import Card, ask_text, button, label, menu_button, row
+from ..passes.joining import JoinCard
 from ..passes.line import PassLine
 from ..passes.settings import PassSettings
 from ..passes.why import Why
@@ -47,6 +52,7 @@ _MENU = (
     "gaussian",
     "median",
     None,
+    "correction",
     "adjust",
     "mirror",
     "time",
@@ -90,8 +96,11 @@ class RefineDesk(Desk):
         self.settings.why.connect(self._why)
         self.settings.look.connect(self._look)
         self.settings.merge.connect(self._merge)
+        self.settings.alone.connect(self._alone)
         self.stack.add(self.none, self.lines)
         self.add(self.stack)
+        self.joining = JoinCard(self.session)
+        self.add(self.joining)
         self.why = Why()
         self.add(self.why)
         self.numbers = Card("What they change")
@@ -251,6 +260,11 @@ class RefineDesk(Desk):
         else:
             session.do(MovePass(bake.id, one.id, 1 if what == "up" else -1))
 
+    def _alone(self):
+        """Switch all passes but the chosen one off, or on again."""
+        if self.session.refined is not None:
+            self.session.do(PassAlone(self.session.refined.id, self.session.one_pass))
+
     def _merge(self):
         """Make what comes out of the chosen pass the baked motion itself."""
         bake = self.session.refined
@@ -265,7 +279,35 @@ class RefineDesk(Desk):
             if code is None:
                 menu.addSeparator()
             else:
-                menu.addAction(NAMES[code], lambda code=code: self.add_pass(METHODS[code]())).setToolTip(TIPS[code])
+                menu.addAction(NAMES[code], lambda code=code: self._add(code)).setToolTip(TIPS[code])
+        others = [other for other in self._of_the_rig() if other is not self.session.refined]
+        menu.addSeparator()
+        for text, act, about in (
+            ("Difference of another clip", self.add_difference, TIPS["difference"]),
+            ("Go over into another clip", self.joining.ask, "Both as one new clip, where they meet best"),
+        ):
+            own = menu.addMenu(text)
+            own.setToolTip(about)
+            own.setEnabled(bool(others))
+            for other in others:
+                own.addAction(other.name, lambda other=other, act=act: act(other))
+
+    def _of_the_rig(self):
+        """The baked clips of the rig of the one that is worked on."""
+        bake = self.session.refined
+        names = bake.placed_skeleton.names if bake is not None else ()
+        return [other for other in self.session.baked if other.placed_skeleton.names == names]
+
+    def _add(self, code):
+        frame = self.session.frame
+        self.add_pass(Correction(frame) if code == "correction" else METHODS[code]())
+
+    def add_difference(self, other):
+        """Lay what another clip moves against its first pose over this one."""
+        bake, session = self.session.refined, self.session
+        session.job_asked.emit(
+            "look at the other clip", lambda _told: fitting(bake, other), lambda clip: self.add_pass(Difference(clip))
+        )
 
     def add_pass(self, method, **scope):
         """Lay a pass over the baked clip, and choose it."""

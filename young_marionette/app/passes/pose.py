@@ -36,13 +36,16 @@ class PoseCard(Card):
         self.copying = row(
             button("Copy", self.posing.copy, tip="Copy the pose under the playhead"),
             button("Paste", self.posing.paste, tip="Put the copied pose here; also on another clip of the rig"),
+            button(
+                "Layer", self.posing.adopt, tip="Lay the difference of the copied pose to this one over the whole clip"
+            ),
             button("Mirror", self.posing.mirror, tip="Change left and right over"),
             None,
             spacing=6,
         )
         self.add(self.copying)
         self.longer = button("Hold", self.keying.hold, tip="Hold this pose a quarter of a second longer")
-        self.copying.layout().insertWidget(3, self.longer)
+        self.copying.layout().insertWidget(4, self.longer)
 
     def show_state(self):
         """Take the moment's bone."""
@@ -55,7 +58,7 @@ class PoseCard(Card):
         name = bake.dense.skeleton.names[joint] if joint is not None else ""
         hint = _HINT if bake.controls is None else _HINT.replace("a bone", "a control")
         self.about.setText((f"{name}: ring turns it, dot moves it." if name else hint) + eased)
-        self.turning.setVisible(joint is not None)
+        self.turning.setVisible(posing.turnable)
         self.longer.setVisible(posing.keyed)
         self.moving.setVisible(posing.movable)
         for number in (*self.turns, *self.moves):

@@ -11,10 +11,12 @@ from ...core.filters.methods import AUTO, Adaptive, Gaussian, LowPass, Median, S
 from ...core.filters.motion import CHANNELS
 from ...core.passes.adjusting import Adjust
 from ...core.passes.correction import Correction
+from ...core.passes.difference import Difference
 from ...core.passes.edits import Offset, Retime, Scale
 from ...core.passes.loop import Loop
 from ...core.passes.mirroring import Mirror
 from ...core.passes.stack import Plant
+from ...core.passes.strength import strength_over
 from ...core.passes.timing import Time
 from ...core.thinning.settings import Thin
 from ...wording.passes import found
@@ -47,17 +49,23 @@ NUMBERS = {
         ("seconds", "Eased over", "s", 0.05, 2, 0, 60, 1),
     ),
     Mirror: (),
+    Difference: (
+        ("strength", "Strength", "%", 5, 0, -1000, 1000, 0.01),
+        ("at", "Begins at frame", "", 1, 0, -100_000, 100_000, 1),
+        ("reference", "Against its frame", "", 1, 0, 0, 100_000, 1),
+        ("seconds", "Eased over", "s", 0.05, 2, 0, 60, 1),
+    ),
     Correction: (
         ("seconds", "Eased over", "s", 0.05, 2, 0.01, 60, 1),
         ("strength", "Strength", "%", 5, 0, -1000, 1000, 0.01),
     ),
 }
-_WHOLE = {"longest", "degree"}
+_WHOLE = {"longest", "degree", "at", "reference"}
 # What can be told of where a method counts; of those that are not here, all of it.
 FRAMES, BONES, KINDS, KEEP = ALL = ("frames", "bones", "kinds", "keep")
 OFFERS = {
     Retime: (), Time: (), Mirror: (), Plant: (), Loop: (KEEP,), Correction: (KEEP,), Adjust: (FRAMES, KEEP),
-    Thin: (FRAMES, BONES),
+    Thin: (FRAMES, BONES), Difference: (BONES, KEEP),
 }  # fmt: skip
 _KINDS = dict(zip(CHANNELS, ("Rotations", "Positions", "Morphs")))
 _LISTED = 300  # spikes
@@ -70,7 +78,7 @@ def _offers(method):
 class PassSettings(QWidget):
     """``edited(pass, settled)``: the user changed something; ``settled`` is false while dragging.
 
-    ``suggest``: cut-offs are asked for, for all parts of the body; ``why``: to see where they come from. ``merge``: what comes out of the pass is to become the baked motion itself.
+    ``suggest``: cut-offs are asked for, for all parts of the body; ``why``: to see where they come from. ``merge``: what comes out of the pass is to become the baked motion itself; ``alone``: no other pass is to count.
     """
 
     edited = Signal(object, bool)
@@ -78,6 +86,7 @@ class PassSettings(QWidget):
     why = Signal()
     look = Signal(str, int)
     merge = Signal()
+    alone = Signal()
 
     def __init__(self, session):
         super().__init__()
@@ -95,6 +104,7 @@ class PassSettings(QWidget):
         count = len(getattr(one.method, "emphases", ()))
         if isinstance(one.method, Correction):
             count = tuple(key.frame for key in one.method.keys)
+        count = count, tuple(frame for frame, _ in getattr(one.method, "strengths", ()))
         shape = (
             one.id,
             type(one.method),
@@ -125,12 +135,12 @@ class PassSettings(QWidget):
             widget = self.column.takeAt(0).widget()
             widget.hide()
             widget.deleteLater()
-        self.numbers, self.switches, self.threes, self.cutoffs = {}, {}, {}, {}
+        self.numbers, self.switches, self.threes, self.cutoffs, self.strengths = {}, {}, {}, {}, []
         method = self.one.method
         if isinstance(method, LowPass):
             self._build_low_pass(method)
         for field, text, unit, step, decimals, low, high, share in NUMBERS.get(type(method), ()):
-            number = Number(0, unit, step, decimals, low, high, getattr(type(method)(), field) / share, text)
+            number = Number(0, unit, step, decimals, low, high, _usual(method, field) / share, text)
             number.edited.connect(lambda value, settled, f=field, s=share: self._typed(f, value * s, settled))
             self.numbers[field] = number, share
             self._row(text, number)
@@ -142,6 +152,8 @@ class PassSettings(QWidget):
                     number.edited.connect(lambda _v, settled, f=field: self._typed_three(f, settled))
                 self.threes[field] = three, share
                 self._row(text, *three)
+        if hasattr(method, "strengths"):
+            self._build_strengths(method)
         if isinstance(method, Adjust):
             self._build_turn()
         if isinstance(method, Correction):
@@ -167,7 +179,7 @@ class PassSettings(QWidget):
             self._build_merge()
             return
         offers = _offers(method)
-        if FRAMES in offers:
+        if FRAMES in offers or BONES in offers:
             self._build_scope(offers)
         if hasattr(method, "seamless"):
             self._switch(
@@ -181,7 +193,8 @@ class PassSettings(QWidget):
 
     def _build_merge(self):
         tells = "Make what comes out of this pass the baked motion itself; it and the passes beneath it go"
-        self.column.addWidget(button("Merge into the clip", self.merge.emit, tip=tells))
+        alone = button("Alone", self.alone.emit, tip="This pass alone, all others off; once more: all on")
+        self.column.addWidget(row(button("Merge into the clip", self.merge.emit, tip=tells), alone, None))
 
     def _row(self, text, *widgets):
         line = row(label(text, "quiet"), None, *widgets, spacing=6)
@@ -279,6 +292,32 @@ class PassSettings(QWidget):
             )
         )
 
+    def _build_strengths(self, method):
+        """How strong it is at frames: a curve, of a value at each."""
+        here = button(
+            "Strength here", self._strength_here, tip="Set how strong it is at the playhead; it changes evenly between"
+        )
+        self.column.addWidget(row(here, None))
+        for place, (frame, _) in enumerate(method.strengths):
+            number = Number(0, "%", 5, 0, -1000, 1000, 100, f"Strength at frame {frame}")
+            number.edited.connect(lambda v, settled, p=place: self._typed_strength(p, v / 100, settled))
+            go = button(f"Frame {frame}", lambda f=frame: self.session.seek(f), tip="Go there")
+            away = tool(
+                "close", f"Take away the strength at {frame}", lambda p=place: self._typed_strength(p, None, True)
+            )
+            self.strengths.append(number)
+            self._row("Strength at", go, number, away)
+
+    def _strength_here(self):
+        method, frame = self.one.method, self.session.frame
+        now = float(strength_over([frame], method.strengths)[0])
+        self._put(strengths=tuple(sorted({**dict(method.strengths), frame: now}.items())))
+
+    def _typed_strength(self, place, value, settled):
+        old = self.one.method.strengths
+        own = () if value is None else ((old[place][0], value),)
+        self._put(settled, strengths=(*old[:place], *own, *old[place + 1 :]))
+
     def _take_out(self, frame):
         made = self.one.method.with_keys(key for key in self.one.method.keys if key.frame != frame)
         self.edited.emit(replace(self.one, method=made), True)
@@ -302,9 +341,9 @@ class PassSettings(QWidget):
         self._put(settled, turns=(*others, (name, degrees)) if any(degrees) else others)
 
     def _build_scope(self, offers):
-        self.frames = self._combo(
-            "Frames", (("all", "All frames"), ("range", "Frames of the range")), self._choose_frames
-        )
+        if FRAMES in offers:
+            spans = ("all", "All frames"), ("range", "Frames of the range")
+            self.frames = self._combo("Frames", spans, self._choose_frames)
         if BONES not in offers:
             self.column.addWidget(row(label("Where", "quiet"), self.frames, spacing=6, stretch_last=True))
             return
@@ -312,7 +351,8 @@ class PassSettings(QWidget):
         self.bones = self._combo(
             "Bones", (("all", "All bones"), ("curves", "Bones of the curves"), *parts), self._choose_bones
         )
-        self.column.addWidget(row(label("Where", "quiet"), self.frames, self.bones, spacing=6, stretch_last=True))
+        where = (self.frames, self.bones) if FRAMES in offers else (self.bones,)
+        self.column.addWidget(row(label("Where", "quiet"), *where, spacing=6, stretch_last=True))
         if KINDS not in offers:
             return  # of a pose all is kept together
         kinds = []
@@ -340,6 +380,8 @@ class PassSettings(QWidget):
             self.order.setCurrentIndex(self.order.findData(method.order))
         if isinstance(method, Retime):
             self.rate.set_value(method.rate or 0)
+        for number, (_, value) in zip(self.strengths, getattr(method, "strengths", ())):
+            number.set_value(value * 100)
         if isinstance(method, Adjust):
             for number, value in zip(self.turn, dict(method.turns).get(self.turned.currentData(), (0.0, 0.0, 0.0))):
                 number.set_value(value)
@@ -421,6 +463,11 @@ class PassSettings(QWidget):
         if item.checkState() == Qt.CheckState.Unchecked:
             kept.add(spike)
         self._put(kept=tuple(sorted(kept)))
+
+
+def _usual(method, field):
+    """What a setting of a method is as usual."""
+    return type(method).__dataclass_fields__[field].default if field != "seconds" else getattr(method, field)
 
 
 def _names(names):

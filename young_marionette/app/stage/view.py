@@ -67,6 +67,7 @@ class StageView(QWidget):
         self._press, self._dragged, self.busy = None, False, False
         self.handle, self._turning = None, None
         self.handled, self.movable, self._moving = "marionette", False, None
+        self.turnable = True  # what has the handle: else it has no ring
         self.tackle = TacklePainter(self)
         # The picture covers all: nothing has to be painted beneath it.
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -271,13 +272,14 @@ class StageView(QWidget):
         centre = self.place_of(self.handled, self.handle)
         if centre is None:
             return
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.colour("deep", 160), 5))
-        painter.drawEllipse(QPointF(centre), RING, RING)
-        painter.setPen(QPen(theme.colour("brass"), 2.4))
-        painter.drawEllipse(QPointF(centre), RING, RING)
+        if self.turnable:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.colour("deep", 160), 5))
+            painter.drawEllipse(QPointF(centre), RING, RING)
+            painter.setPen(QPen(theme.colour("brass"), 2.4))
+            painter.drawEllipse(QPointF(centre), RING, RING)
         painter.setBrush(theme.colour("brass"))
-        for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)):
+        for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)) if self.turnable else ():
             painter.drawEllipse(QPointF(centre) + QPointF(x, y), 4, 4)
         if self.movable:
             painter.setPen(QPen(theme.colour("deep", 160), 4))
@@ -315,7 +317,7 @@ class StageView(QWidget):
     def mousePressEvent(self, event):
         if self.handle is not None and event.button() == Qt.MouseButton.LeftButton:
             angle, away = self._angle(event.position())
-            if away < 9:
+            if away < 9 and self.turnable:
                 self._turning = angle
                 return
             if self.movable and away > RING - KNOB - 3 and self._angle_length(event.position()) < KNOB + 3:

@@ -41,6 +41,11 @@ class Grip:
         control = self.at(joint)
         return control is not None and control.kind not in _ROLLED
 
+    def turns(self, joint: int) -> bool:
+        """Whether it can be turned: what only points somewhere can't."""
+        control = self.at(joint)
+        return control is not None and control.kind != DIRECTION
+
     def turned(self, pose: Clip, joint: int, vector: Sequence[float] | np.ndarray) -> Clip:
         """A pose with a control turned by a rotation vector in the world (radians). Rolls and curls turn about their own axis alone;
         where a limb points does not turn.

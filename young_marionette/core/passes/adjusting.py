@@ -12,6 +12,7 @@ from ..errors import InputError
 from ..kinematics import forward_rows
 from ..smoothing import eased, gaussian, largest_within
 from .posing import feet_kept, shifted, turned, turned_in_own_axes
+from .strength import Strengths, strength_over
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -26,7 +27,7 @@ Three = tuple[float, float, float]
 class Adjust:
     """``hips``: up, metres. ``look``: up, ``wider``: both arms, ``lean``: ahead, all degrees. ``turns``: pairs of a joint's name and
     degrees about its own X, Y and Z. ``seconds``: before and behind the frames of the pass, over which it comes and goes;
-    ``strength``: 1 is all of it.
+    ``strength``: 1 is all of it, times what ``strengths`` tell over time.
     """
 
     hips: float = 0.0
@@ -36,6 +37,7 @@ class Adjust:
     turns: tuple[tuple[str, Three], ...] = ()
     seconds: float = 0.3
     strength: float = 1.0
+    strengths: Strengths = ()
 
     code: ClassVar[str] = "adjust"
     halo: ClassVar[float] = 0.0
@@ -63,6 +65,7 @@ class Adjust:
         ``keep``: feet stay where they are, whatever the hips do.
         """
         share = self.strength * _coming(first, clip.frames, frames, self.seconds * clip.rate)
+        share = share * strength_over(np.arange(first, first + clip.frames), self.strengths)
         at = np.flatnonzero(share)
         if not len(at):
             return clip

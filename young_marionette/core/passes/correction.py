@@ -12,6 +12,7 @@ from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..keys.channel import Channel, Joint, Kind
 from ..smoothing import eased
+from .strength import Strengths, strength_over
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -33,7 +34,7 @@ class Correction:
     """A layer over a dense clip. At ``frame`` joints are turned by ``turns``: pairs of a name and a rotation vector in the axes of what
     they hang on (radians), and moved by ``moves`` (metres, likewise); ``more``: the same at other frames, each a frame, turns
     and moves. Between them it goes over with ease; ``seconds`` before the first and behind the last nothing is changed any
-    more, or with ``whole`` it is as it is there, all through. ``strength``: 1 is all of it.
+    more, or with ``whole`` it is as it is there, all through. ``strength``: 1 is all of it, times what ``strengths`` tell over time.
     """
 
     frame: int = 0
@@ -43,6 +44,7 @@ class Correction:
     more: tuple[tuple[int, Named, Named], ...] = ()
     whole: bool = False
     strength: float = 1.0
+    strengths: Strengths = ()
 
     code: ClassVar[str] = "correction"
 
@@ -100,11 +102,12 @@ class Correction:
         names = dict.fromkeys(name for own in said for name in own)
         ease = 0.0 if self.whole else max(self.seconds * rate, 1e-9)
         knots = [keys[0].frame - ease, *(key.frame for key in keys), keys[-1].frame + ease]
+        strength = (self.strength * strength_over(frames, self.strengths))[:, None]
         found = {}
         for name in names:
             values = np.array([own.get(name, (0.0, 0.0, 0.0)) for own in said])
             ends = (values[:1], values[-1:]) if self.whole else (np.zeros((1, 3)), np.zeros((1, 3)))
-            found[name] = self.strength * _between(
+            found[name] = strength * _between(
                 frames, np.array(knots, float), np.concatenate([ends[0], values, ends[1]])
             )
         return found
@@ -126,7 +129,9 @@ def corrected_by(
     ``frame``: of the pose; where ``old`` has none yet, it gets one there, as it is there, and is changed there alone.
     """
     frame = old.frame if frame is None else frame
-    names, strength = before.skeleton.names, old.strength or 1.0
+    names = before.skeleton.names
+    told = float(strength_over(np.array([frame]), old.strengths)[0])
+    strength = old.strength * told or 1.0
     turns, moves = ({n: v / strength for n, v in part.items()} for part in old.at(frame, before.rate))
     for channel, value in values.items():
         if not isinstance(channel.node, Joint):
@@ -142,7 +147,9 @@ def corrected_by(
             moves[name] = moves.get(name, np.zeros(3)) + shift / strength
     made = Posed(frame, _named(turns), _named(moves))
     others = [key for key in old.keys if key.frame != frame and (key.turns or key.moves)]
-    return replace(old, strength=strength).with_keys([*others, made])
+    if not old.strength * told:
+        old = replace(old, strength=1.0, strengths=())  # what is changed by hand is to be seen
+    return old.with_keys([*others, made])
 
 
 def _named(values: dict[str, np.ndarray]) -> Named:

@@ -12,6 +12,7 @@ from ..thinning.settings import Thin
 from ..travel.loops import LEAST
 from .adjusting import Adjust
 from .correction import Correction
+from .difference import Difference
 from .edits import Offset, Retime, Scale, edited
 from .keeping import Limbs, kept, put_back
 from .keys import Keys
@@ -53,6 +54,7 @@ Method = (
     | Adjust
     | Mirror
     | Time
+    | Difference
 )
 METHODS: dict[str, type[Method]] = {
     **FILTERS,
@@ -175,6 +177,8 @@ def applied(
         made = through_bones(clip, limbs, lambda bones: method.run(bones, limbs, one.frames, one.keep, first))
     elif isinstance(method, Correction):
         made = method.run(clip, first)
+    elif isinstance(method, Difference):
+        made = method.run(clip, scope, first)
     elif isinstance(method, Offset | Scale):
         made = edited(clip, method, scope, first, total)
     else:

@@ -9,9 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
-from ..clip import Clip, as_rows, from_rows
+from ..clip import Clip, from_rows
 from ..contacts.points import ContactPoint
-from ..controls.limbs import Bones, Told, limb_turns
 from ..controls.motion import limb_bones, solve
 from ..kinematics import forward_rows
 from .fitting import grow
@@ -20,18 +19,18 @@ from .rebuilding import Curve, Key, misses_of, rows_of
 
 if TYPE_CHECKING:
     from ..contacts.contact import Contacts
-    from ..controls.rig import ControlRig, ReachingLimb
+    from ..controls.rig import ControlRig
 
 _NEXT_TO_NOTHING = 1e-3  # how much what a control misses counts that is of no bone by itself
 
 
 @dataclass(frozen=True, eq=False)
 class Driven:
-    """``bones``: the dense motion of what the controls of ``rig`` drive. ``limbs``: of each limb of the rig its bones on all frames."""
+    """``bones``: the dense motion of what the controls of ``rig`` drive. ``limbs``: of each limb of the rig what it is there."""
 
     rig: ControlRig
     bones: Motion
-    limbs: tuple[Bones, ...]
+    limbs: tuple[_Limb, ...]
 
     def misses(self, motion: Motion, curves: Mapping[Key, Curve], at: np.ndarray | None = None) -> np.ndarray:
         """The largest misses ``(4, n)`` of the bones (see fitting.Fits) that curves of the controls' ``motion`` give at frames."""
@@ -51,54 +50,69 @@ class Driven:
         world = np.where(np.einsum("jcf,jcf->jf", world, dense)[:, None] < 0, -world, world)
         return misses_of(self.bones, world, places, at)
 
-    def grow(
-        self, at: np.ndarray, turns: Sequence[np.ndarray], places: Sequence[np.ndarray], worst: np.ndarray
-    ) -> None:
-        """Let squares of misses ``(4, s, n)`` grow to those of the limbs' bones, which follow from what is told of
-        their controls at frames ``at (s, n)``.
+    def grow(self, at: np.ndarray, places: Sequence[np.ndarray], worst: np.ndarray) -> None:
+        """Let squares of misses ``(4, s, n)`` grow to those of the limbs that follow their ends, by what ``places`` of the controls
+        ``(3, s, n)`` at frames ``at (s, n)`` give: of where the middle joint is, and where bones and their plane point.
+
+        An estimate for the search, which takes lean and twists as they are in the dense motion.
         """
-        for limb, bones in zip(self.rig.limbs, self.limbs):
-            found = self._limb(limb, bones, at.ravel(), turns, places)
-            for joint, turn in zip((limb.upper, limb.lower), found):
-                dense = self.bones.world[joint][:, at.ravel()]
-                turn = np.where(np.einsum("cf,cf->f", turn, dense) < 0, -turn, turn)
-                grow(worst[1], (turn - dense).reshape(4, *at.shape), self._look(joint, at))
-            start = places[self.rig.driver[limb.upper]].reshape(3, -1)
-            away = (
-                start
-                + rot.rotate_rows(found[0], bones.upper[at.ravel()].T)
-                - self.bones.places[limb.lower][:, at.ravel()]
-            )
-            grow(worst[0], away.reshape(3, *at.shape), self._look(limb.lower, at))
+        for limb, dense in zip(self.rig.limbs, self.limbs):
+            start = places[self.rig.driver[limb.upper]]
+            upper, lower, lean = dense.upper[at], dense.lower[at], dense.lean[:, at]
+            way = places[limb.place] - start
+            long = np.sqrt(np.einsum("csn,csn->sn", way, way))
+            line = way / np.maximum(long, 1e-6)
+            long = np.clip(long, np.maximum(np.abs(upper - lower), 1e-6), upper + lower)
+            ahead = places[limb.points] - start
+            ahead -= np.einsum("csn,csn->sn", ahead, line) * line
+            ahead /= np.maximum(np.sqrt(np.einsum("csn,csn->sn", ahead, ahead)), 1e-6)
+            along = (upper * upper + long * long - lower * lower) / (2 * long)
+            off = np.sqrt(np.maximum((upper - along) * (upper + along), 0))
+            x, y, z = line
+            u, v, w = ahead
+            aside = np.stack([y * w - z * v, z * u - x * w, x * v - y * u])
+            middle = along * line + off * (lean[0] * ahead + lean[1] * aside)
+            away = middle - dense.middle[:, at]
+            # Half the angle, as between quaternions.
+            grow(worst[1], 0.5 * away / np.minimum(upper, lower), self._look(limb.upper, at))
+            grow(worst[1], 0.5 * (ahead - dense.ahead[:, at]), self._look(limb.upper, at))
+            away += start - dense.start[:, at]
+            grow(worst[0], away, self._look(limb.lower, at))
 
     def _look(self, joint: int, at: np.ndarray) -> Share:
         look = self.bones.look(joint)
         return look[at] if isinstance(look, np.ndarray) else look
 
-    def _limb(
-        self,
-        limb: ReachingLimb,
-        bones: Bones,
-        at: np.ndarray,
-        turns: Sequence[np.ndarray],
-        places: Sequence[np.ndarray],
-    ) -> tuple[np.ndarray, np.ndarray]:
-        """How the bones of a limb are turned in the world ``(4, n)``."""
-        driver, parents = self.rig.driver, self.rig.skeleton.parents
 
-        def place(control: int) -> np.ndarray:
-            return np.asarray(places[control], float).reshape(3, -1).T
+@dataclass(frozen=True, eq=False)
+class _Limb:
+    """A limb in the dense motion: the lengths of its bones ``upper`` and ``lower (frames,)``, the unit vector of its ``lean (2, frames)``,
+    where it begins ``start (3, frames)``, from there to its ``middle``, and where it points ``ahead``.
+    """
 
-        def own(control: int) -> np.ndarray:
-            above, turn = (np.asarray(turns[c], float).reshape(4, -1).T for c in (parents[control], control))
-            return rot.multiply(rot.conjugate(above), turn)
+    upper: np.ndarray
+    lower: np.ndarray
+    lean: np.ndarray
+    start: np.ndarray
+    middle: np.ndarray
+    ahead: np.ndarray
 
-        whole = np.asarray(turns[0], float).reshape(4, -1).T
-        lean = rot.rotate(rot.conjugate(whole), place(limb.lean) - place(0))[:, :2]
-        told = Told(place(limb.points), lean, own(int(driver[limb.upper])), own(int(driver[limb.lower])))
-        some = replace(bones, upper=bones.upper[at], lower=bones.lower[at])
-        upper, lower = limb_turns(some, place(int(driver[limb.upper])), place(limb.place), told)
-        return upper.T, lower.T
+
+def _limb_of(
+    rig: ControlRig, number: int, clip: Clip, controls: np.ndarray, bones: Motion, moved: Mapping[int, np.ndarray]
+) -> _Limb:
+    """``controls (controls, 3, frames)``: where they are in the world."""
+    limb = rig.limbs[number]
+    own = limb_bones(limb, rig.bones, bones.local, moved)
+    lean = clip.move_of(limb.lean)[:, :2].T
+    size = np.sqrt(np.einsum("cf,cf->f", lean, lean))
+    lean = np.where(size > 1e-9, lean / np.maximum(size, 1e-9), np.array([[1.0], [0.0]]))
+    start, end = bones.places[limb.upper], bones.places[limb.end]
+    line = rot.normalise((end - start).T).T
+    ahead = controls[limb.points] - start
+    ahead = rot.normalise((ahead - np.einsum("cf,cf->f", ahead, line) * line).T).T
+    parts = (*own.lengths, lean, start, bones.places[limb.lower] - start, ahead)
+    return _Limb(*(part.astype(np.float32) for part in parts))
 
 
 def controls_motion(
@@ -121,8 +135,8 @@ def controls_motion(
     if len(looks):
         of_bones = [looks[c] if c >= 0 else 1.0 for c in rig.driver.tolist()] + list(looks[len(rig.skeleton) :])
     beneath = motion_of(bones, points, contacts, None, of_bones)
-    local, moves = as_rows(bones.rotations), bones.moves
-    limbs = tuple(limb_bones(limb, rig.bones, local, moves) for limb in rig.limbs)
+    places, moves = forward_rows(clip)[0], bones.moves
+    limbs = tuple(_limb_of(rig, n, clip, places, beneath, moves) for n in range(len(rig.limbs)))
     return replace(motion, driven=Driven(rig, beneath, limbs))
 
 

@@ -114,7 +114,7 @@ class _Fit:
             turns.append(turn)
             places.append(place)
         if driven is not None:
-            driven.grow(self.at, turns, places, worst)
+            driven.grow(self.at, places, worst)
         for number in range(len(motion.weights)):
             if motion.thinned_morphs[number]:
                 rows = motion.weights[number][None]

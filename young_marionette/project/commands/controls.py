@@ -10,6 +10,7 @@ from ...core.controls.rig import control_rig
 from ...core.errors import InputError
 from ...core.names import free_name
 from ...core.passes.correction import Correction, Posed
+from ...core.passes.difference import Difference
 from ...core.passes.stack import Pass
 from ...core.thinning.settings import Thin
 from ..bakes import Bake
@@ -147,6 +148,8 @@ def _renamed(one: Pass, names: dict[str, str], skeleton: Skeleton) -> Pass:
     method = one.method
     if one.keys is not None:
         method = replace(one.keys, keyed=replace(one.keys.keyed, skeleton=skeleton))
+    elif isinstance(method, Difference):
+        method = replace(method, clip=replace(method.clip, skeleton=skeleton))
     elif isinstance(method, Correction):
         keys = [
             Posed(key.frame, *(tuple((names.get(n, n), v) for n, v in part) for part in (key.turns, key.moves)))
@@ -161,7 +164,7 @@ def _renamed(one: Pass, names: dict[str, str], skeleton: Skeleton) -> Pass:
 
 def _goes_on(one: Pass, rig: ControlRig) -> bool:
     """Whether a pass means the same on other controls."""
-    if one.keys is not None:
+    if one.keys is not None or isinstance(one.method, Difference):
         return False
     names = set(one.names)
     if isinstance(one.method, Correction):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from ...core.errors import InputError
 from ...core.filters.methods import Spikes
 from ...core.passes.adjusting import Adjust
+from ...core.passes.difference import Difference
 from ...core.passes.edits import Retime
 from ...core.passes.keys import Keys
 from ...core.passes.mirroring import Mirror
@@ -109,7 +110,25 @@ class MergePasses:
         if stage.keyed is not None:
             # Keys stay keys.
             rest = (Pass(new_id(), Keys(stage.keyed)), *rest)
-        return state.with_entry(replace(bake, dense=stage.clip, contacts=stage.contacts, passes=rest))
+        # What is merged can't be made anew from the source: baking again would bring back what was there before.
+        return state.with_entry(replace(bake, dense=stage.clip, contacts=stage.contacts, passes=rest, digest=""))
+
+
+@dataclass(frozen=True)
+class PassAlone:
+    """Switch all other passes of a baked clip off; where they are off already, on again."""
+
+    bake: str
+    identifier: str
+    label: str = "show a pass alone"
+
+    def run(self, state: State) -> State:
+        def change(old: tuple[Pass, ...]) -> tuple[Pass, ...]:
+            own = old[_find(old, self.identifier)]
+            others = any(one.on for one in old if one is not own)
+            return tuple(replace(one, on=one is own or not others) for one in old)
+
+        return _with_passes(state, self.bake, change)
 
 
 @dataclass(frozen=True)
@@ -180,7 +199,11 @@ def preset_of(bake: Bake, name: str) -> Preset:
         raise InputError("A preset needs a name.")
     if not bake.passes:
         raise InputError(f"{bake.name} has no passes that could be kept.")
-    passes = tuple(replace(one, frames=None, method=_anywhere(one)) for one in bake.passes if one.keys is None)
+    passes = tuple(
+        replace(one, frames=None, method=_anywhere(one))
+        for one in bake.passes
+        if one.keys is None and not isinstance(one.method, Difference)
+    )
     if not passes:
         raise InputError("Keys that were edited by hand belong to their clip alone; there is nothing else to keep.")
     return Preset(name.strip()[:200], passes)
@@ -199,7 +222,9 @@ def _sound(one: Pass, bake: Bake) -> Pass:
     if isinstance(one.method, Retime | Thin | Time):
         one.method.check()
     if isinstance(one.method, Adjust | Mirror):
-        one.method.check(bake.dense, bake.passed.limbs)
+        one.method.check(bake.passed.bones(bake.dense), bake.passed.limbs)
+    if isinstance(one.method, Difference):
+        one.method.check(bake.dense)
     if not one.channels:
         raise InputError("Choose rotations, positions, morphs, or several of them.")
     return one

@@ -11,6 +11,8 @@ from rich.table import Table
 
 from .. import api
 from ..core.filters.methods import Adaptive
+from ..core.passes.correction import Correction
+from ..core.passes.stack import Pass
 from ..formats import read, write
 from ..formats.files import write_together
 from ..project import bakes, delivery, opening, storage
@@ -21,7 +23,7 @@ from ..project.batch.job import DONE
 from ..project.batch.recipe import Recipe, RootMotion
 from ..project.batch.report import write_report
 from ..project.cleaning import cleaned
-from ..project.commands import AddEntries, AddRecordings, Choose
+from ..project.commands import AddEntries, AddPass, AddRecordings, Bake, BakeOntoControls, Choose, Remove
 from ..project.document import Document, State
 from ..project.entry import entries_of
 from ..project.markers.entry import marker_entries, take_of
@@ -79,7 +81,7 @@ def play(folder, console):
     written.append(_thinned(folder, console))
     written += _delivered(folder, console)
     project = folder / "Quillmouth.marionette"
-    storage.save(project, demo_state(folder, paths))
+    storage.save(project, on_controls(demo_state(folder, paths)))
     console.print("\nWritten:")
     for path in (*written, project):
         console.print(f"  {path} ({path.stat().st_size / 1000:.0f} kB)")
@@ -238,4 +240,19 @@ def demo_state(folder, paths=None):
     by_name = {e.name: e.id for e in document.state.entries}
     document.do(Choose(by_name["light_lamp"]))
     document.do(Choose(by_name["Heron"], as_rig=True))
+    return document.state
+
+
+def on_controls(state):
+    """The project with light_lamp baked onto Heron's controls, under a layer: the hips lower over feet that stay, the head up."""
+    document = Document(state)
+    document.do(Bake())
+    bones = document.state.bakes[-1]
+    document.do(BakeOntoControls(bones.id), Remove(bones.id))
+    clip = document.state.bakes[-1]
+    layer = Correction(
+        110, 1.2, (("head", (-0.14, 0.0, 0.0)),), (("hips", (0.0, -0.03, 0.0)),),
+        ((150, (("head", (-0.22, 0.0, 0.0)),), (("hips", (0.0, -0.05, 0.0)),)),), strengths=((40, 0.0), (90, 1.0)),
+    )  # fmt: skip
+    document.do(AddPass(clip.id, Pass("lamp-is-higher", layer)))
     return document.state

@@ -23,7 +23,7 @@ from young_marionette.core.clip import Clip  # noqa: E402
 from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes  # noqa: E402
 from young_marionette.core.thinning.settings import Thin  # noqa: E402
 from young_marionette.demo.dressing import insert_joint  # noqa: E402
-from young_marionette.demo.example import demo_state  # noqa: E402
+from young_marionette.demo.example import demo_state, on_controls  # noqa: E402
 from young_marionette.demo.figures import Build, make_figure  # noqa: E402
 from young_marionette.formats import write  # noqa: E402
 from young_marionette.project import commands as do  # noqa: E402
@@ -217,6 +217,17 @@ def main():
     window.desks["gather"]._area.verticalScrollBar().setValue(300)
     window.stage.frame()
     shot("sizing", 2.5)
+    session.document.open(on_controls(demo_state(folder)), folder / "Quillmouth.marionette")
+    session.go("refine")
+    session.arrange("marionette")
+    session.choose_pass("lamp-is-higher")
+    session.show_curves_of(("hips",))
+    session.seek(150)
+    window.stage.look_from("side")
+    shot("controls")
+    window.stage.camera.orbit(120, 10)
+    window.stage.frame()
+    shot("controls", 2.5)
     sys.stdout.flush()
     os._exit(0)
 

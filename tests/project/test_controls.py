@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
@@ -12,15 +13,25 @@ from young_marionette.core.kinematics import forward
 from young_marionette.core.passes import posing
 from young_marionette.core.passes.adjusting import Adjust
 from young_marionette.core.passes.correction import Correction
+from young_marionette.core.passes.difference import Difference
 from young_marionette.core.passes.loop import Loop
 from young_marionette.core.passes.mirroring import Mirror
 from young_marionette.core.passes.stack import METHODS, Pass, Plant
 from young_marionette.core.thinning.deviation import deviation
 from young_marionette.core.thinning.settings import Thin
+from young_marionette.formats import read
+from young_marionette.formats.files import write_together
 from young_marionette.project import commands as do
 from young_marionette.project import control_files, keying
+from young_marionette.project.batch.making import make
+from young_marionette.project.batch.parcels import clip_name, ready_of
+from young_marionette.project.batch.recipe import Recipe
 from young_marionette.project.document import Document
+from young_marionette.project.entry import entries_of
+from young_marionette.project.joining import changes_of, fitting, joined_bakes
 from young_marionette.project.playback import Motion
+from young_marionette.project.shaping import shaped
+from young_marionette.project.snags import find_snags
 from young_marionette.project.storage import load, save
 
 
@@ -164,6 +175,10 @@ class Files(Case):
         self.refuses(lambda: control_files.save(self.path, controls))
         self.refuses(lambda: control_files.save(self.folder / "heron.json", controls), ".controls")
 
+    def test_the_schema_in_the_docs_is_current(self):
+        schema = Path(__file__).resolve().parents[2] / "docs" / "controls.schema.json"
+        self.assertEqual(json.loads(schema.read_text()), control_files.ControlsFile.model_json_schema())
+
     def test_damaged_files_get_a_sentence(self):
         control_files.save(self.path, self.entry.control_set)
         whole = self.path.read_bytes()
@@ -186,3 +201,110 @@ class Files(Case):
         self.refuses(lambda: document.do(do.SetControls(self.entry.id, controls)), "no such bone")
         self.assertIs(document.state, state)
         self.assertEqual(rot.IDENTITY.tolist(), [0, 0, 0, 1])
+
+
+class Carried(PassCase):
+    """A delivered glTF brings the controls along."""
+
+    def setUp(self):
+        super().setUp()
+        self.document.do(do.BakeOntoControls(self.bake_id, few=Thin(0.02)))
+        self.bake_id = self.document.state.bakes[-1].id
+        self.bake.passed.stage()
+        self.document.do(do.SetKeys(self.bake_id, keying.keys_of(self.bake)))
+
+    def delivered(self, ending=".glb"):
+        ready = ready_of(self.document.state, self.bake, None)
+        made = make(ready, Recipe())
+        self.assertEqual(made.take.skeleton.names, self.bake.placed_skeleton.names)
+        path = self.folder / f"wave{ending}"
+        write_together(shaped(path, made.take, ready.rig, extras=made.extras))
+        return path
+
+    def opened(self, path):
+        document = Document()
+        document.do(do.AddEntries(tuple(entries_of(read(path)))))
+        return document.state
+
+    def test_its_keys_are_taken_up_as_they_were(self):
+        state = self.opened(self.delivered())
+        (again,) = state.bakes
+        self.assertEqual(again.controls, self.bake.controls)
+        keyed, wanted = again.passes[-1].keys.keyed, self.bake.passes[-1].keys.keyed
+        self.assertEqual(keyed.keys, wanted.keys)
+        for channel, sampler in wanted.samplers.items():
+            self.close(keyed.samplers[channel].values, sampler.values, 1e-12)
+        # The bones of the file are what everybody else reads.
+        (entry,) = state.entries
+        away = deviation(again.placed_clip, entry.placed_clip)
+        self.assertLessEqual(away.places.largest, 0.02)
+
+    def test_the_name_of_the_clip_is_not_that_of_its_controls(self):
+        self.assertEqual(clip_name(self.bake), "wave_to_ship")
+
+    def test_what_is_damaged_or_does_not_belong_is_left(self):
+        path = self.delivered(".gltf")
+        whole = json.loads(path.read_text())
+        extras = whole["animations"][0]["extras"]["young_marionette_controls"]
+        for change in (
+            {"version": 2}, {"set": {}}, {"arrays": {}}, {"rate": "fast"}, {"keyed": False},
+            {"arrays": extras["arrays"] | {"times": {"type": "O", "shape": [1], "data": ""}}},
+            {"arrays": extras["arrays"] | {"values": extras["arrays"]["times"]}},
+        ):  # fmt: skip
+            whole["animations"][0]["extras"]["young_marionette_controls"] = extras | change
+            path.write_text(json.dumps(whole))
+            state = self.opened(path)
+            self.assertEqual((len(state.entries), len(state.bakes)), (1, 0), change)
+        whole["animations"][0]["extras"]["young_marionette_controls"] = extras
+        # Somebody else changed the motion: the controls are not its any more.
+        node = next(n for n in whole["nodes"] if "translation" in n)
+        node["scale"] = [1.5, 1.5, 1.5]
+        path.write_text(json.dumps(whole))
+        self.assertEqual(len(self.opened(path).bakes), 0)
+
+
+class Joining(PassCase):
+    def test_a_clip_laid_over_itself_by_nothing_and_by_all(self):
+        clip = fitting(self.bake, self.bake)
+        for strength, strengths in ((0.0, ()), (1.0, ((0, 0.0),))):
+            self.add(Difference(clip, strength=strength, strengths=strengths), "nothing")
+            self.assertIs(self.bake.passed.stage().clip, self.bake.dense)
+            self.document.undo()
+        self.add(Difference(clip, 30, 0, 0.0), "all", names=("head",), keep=False)
+        head = clip.skeleton.index["head"] if "head" in clip.skeleton.index else len(clip.skeleton) - 1
+        name = clip.skeleton.names[head]
+        self.document.undo()
+        self.add(Difference(clip, 30, 0, 0.0), "all", names=(name,), keep=False)
+        made = self.bake.passed.stage().clip
+        own = clip.rotations[:, head]
+        wanted = rot.multiply(own, rot.multiply(rot.conjugate(own[30]), own))
+        self.same_turn(made.rotations[1:-1, head], wanted[1:-1], 1e-9)
+        others = [j for j in range(len(clip.skeleton)) if j != head]
+        self.assertTrue((made.rotations[:, others] == self.bake.dense.rotations[:, others]).all())
+
+    def test_two_clips_become_one_on_the_controls_of_the_first(self):
+        self.document.do(do.BakeOntoControls(self.bake_id))
+        controls = self.document.state.bakes[-1]
+        changes = changes_of(controls, self.bake, 0.4)
+        self.assertEqual(len(changes), 3)
+        made = joined_bakes("both", controls, self.bake, changes[0], 0.4)
+        plain = joined_bakes("plain", self.bake, self.bake, changes[0], 0.4)
+        for a, b in zip(forward(made.placed_clip), forward(plain.placed_clip)):
+            self.close(np.abs(a), np.abs(b), 1e-6)
+        self.assertLess(self.slides(made.placed_clip, made.contacts), 0.02)
+
+    def test_one_pass_alone_and_all_again(self):
+        for name in "abc":
+            self.add(Adjust(hips=-0.01), name)
+        self.document.do(do.PassAlone(self.bake_id, "b"))
+        self.assertEqual([p.on for p in self.bake.passes], [False, True, False])
+        self.document.do(do.PassAlone(self.bake_id, "b"))
+        self.assertTrue(all(p.on for p in self.bake.passes))
+
+    def test_feet_that_slide_since_the_passes_are_a_snag_with_a_mend(self):
+        self.add(Adjust(hips=-0.1, strengths=((20, 0.0), (120, 1.0))), keep=False)
+        self.bake.passed.changes(0)
+        (snag,) = (s for s in find_snags(self.document.state) if s.code == "slides since")
+        self.document.do(snag.mend)
+        self.bake.passed.changes(0)
+        self.assertFalse([s for s in find_snags(self.document.state) if s.code == "slides since"])

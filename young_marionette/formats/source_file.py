@@ -51,7 +51,7 @@ class SkeletonPart:
     """One skeleton of a file, with its clips. ``name``: the file's, with the skeleton's where it has several.
 
     ``layout`` holds what only the format's own writer needs to write the same kind of file again. ``declared``: what the
-    file says of unit, axes and bones; ``limits``: of how far joints may turn. Names of clips are made fit to be shown; names of joints are the file's own.
+    file says of unit, axes and bones; ``limits``: of how far joints may turn. ``extras``: plain data that goes with each clip. Names of clips are made fit to be shown; names of joints are the file's own.
     """
 
     name: str
@@ -61,6 +61,7 @@ class SkeletonPart:
     notes: tuple[Finding, ...] = ()
     declared: Declared = Declared()
     limits: tuple[JointLimit, ...] = ()
+    extras: tuple[dict[str, Any] | None, ...] = ()
 
     def __post_init__(self) -> None:
         put = object.__setattr__

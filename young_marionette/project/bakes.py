@@ -17,7 +17,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND
 from ..core.findings import Fact, Finding
 from ..core.passes.loop import Loop
-from ..core.passes.stack import Pass, length
+from ..core.passes.stack import Pass, Stage, length
 from ..core.resample import resample
 from ..core.thinning.settings import Thin
 from ..core.thinning.thinning import Subject, Thinner
@@ -91,14 +91,23 @@ class Bake:
     @property
     def placed_take(self) -> Clip | KeyedClip:
         """As ``placed_clip``, as keys where the last pass made any: of controls, bones that are thinned within the same promise."""
-        passed = self.passed
-        stage = passed.stage()
-        if stage.keyed is None or self.controls is None:
-            return stage.keyed if stage.keyed is not None else stage.clip
-        bones, limbs = passed.bones(stage.clip), passed.limbs
+        stage = self.on_bones(self.passed.stage())
+        return stage.keyed if stage.keyed is not None else stage.clip
+
+    def _thinned(self, stage: Stage) -> KeyedClip | None:
+        """Keys of the bones under keys of controls, within the same promise; None where the controls have none."""
+        if stage.keyed is None:
+            return None
+        bones, limbs = self.passed.bones(stage.clip), self.passed.limbs
         thin = next((p.method for p in reversed(self.passes) if p.on and isinstance(p.method, Thin)), Thin())
         subject = Subject(bones, stage.contacts, limbs.points)
         return EVALUATOR.of("thinned bones", (bones, stage.contacts, thin), lambda: Thinner(subject).thin(thin).keyed)
+
+    def on_bones(self, stage: Stage) -> Stage:
+        """A stage of its passes as it is delivered: of controls, that of the bones."""
+        if self.controls is None:
+            return stage
+        return Stage(self.passed.bones(stage.clip), stage.contacts, stage.report, self._thinned(stage))
 
     @property
     def length(self) -> tuple[int, float]:

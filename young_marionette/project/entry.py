@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -38,11 +39,12 @@ if TYPE_CHECKING:
     from ..core.humanoid.reading import Body
     from ..core.scene.props import Box
     from ..core.transfer.limits import JointLimit
-    from ..formats.source_file import SourceFile
+    from ..formats.source_file import SkeletonPart, SourceFile
 
 
 Motion = TypeVar("Motion", bound="Clip | KeyedClip")
 CLIP, RIG, BAKED = "clip", "rig", "baked"
+CARRIED = "young_marionette_controls"  # of what goes with a clip in a file: its controls (see carrying)
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +53,7 @@ class Entry:
 
     ``take``: the motion as the file has it, a pose on every frame or keys. ``role``: clip or rig. ``layout``: the file as its format's writer needs it (see formats), or None.
     ``declared``: what the file says of itself. ``contact_choices``: what was set or drawn by hand of its contacts.
+    ``carried``: motion of controls that its file brings along, until that is taken up (see carrying).
     ``controls``: a rig's own set of them; None where it has none but the one that is made by itself.
     ``props``: stand-ins of what it was acted on, in the room of the placed clip. ``limits``: how far a rig's joints may turn. What is worked out of these lies with the evaluator.
     """
@@ -71,6 +74,7 @@ class Entry:
     props: tuple[Box, ...] = ()
     limits: tuple[JointLimit, ...] = ()
     controls: ControlSet | None = None
+    carried: Mapping[str, Any] | None = None
 
     @property
     def clip(self) -> Clip | None:
@@ -330,9 +334,18 @@ def entries_of(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Entry]:
                     notes=notes,
                     declared=part.declared,
                     limits=part.limits,
+                    carried=_carried(part, clip),
                 )
             )
     return result
+
+
+def _carried(part: SkeletonPart, clip: Clip | KeyedClip | None) -> Mapping[str, Any] | None:
+    """What goes with one of the clips of a part of a file that tells of controls."""
+    for own, extras in zip(part.clips, part.extras):
+        if own is clip and extras is not None and isinstance(extras.get(CARRIED), dict):
+            return extras[CARRIED]  # type: ignore[no-any-return]
+    return None
 
 
 def new_id() -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from ..core.clip import Clip
 from ..core.filters.methods import Spikes
@@ -222,11 +222,20 @@ class PassFile(Strict):
         return self
 
 
+def _for_any(one: PassFile) -> PassFile:
+    if one.method in ("keys", "difference"):
+        raise ValueError(f"a pass of {one.method} belongs to one clip alone")
+    return one
+
+
+AnyPassFile = Annotated[PassFile, AfterValidator(_for_any)]  # one that may be laid over any clip
+
+
 class PresetFile(Strict):
     """A named list of passes."""
 
     name: str = Field(min_length=1, max_length=200)
-    passes: list[PassFile] = Field(min_length=1)
+    passes: list[AnyPassFile] = Field(min_length=1)
 
 
 class PresetsFile(Strict):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from ..formats.transforms import decomposed
 from .delivery import ToWrite, renamed, to_write
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from ..core.character.meshes import Character
     from ..core.clip import Clip
@@ -130,10 +130,15 @@ def shaped(
     body: bool = False,
     shape: Shape = Shape(),
     more: Sequence[Clip | KeyedClip] = (),
+    extras: Mapping[str, Any] | None = None,
 ) -> list[Output]:
-    """The files (list of Output) of a baked clip on the placed rig, as ``shape`` says; ``more``: clips in the same file."""
+    """The files (list of Output) of a baked clip on the placed rig, as ``shape`` says; ``more``: clips in the same file.
+
+    ``extras``: plain data that goes with it where the format can take it along, and the bones are those of the rig's file.
+    """
     clip, layout, wanted = _to_write(path, baked, rig, body, shape)
     others = tuple(_to_write(path, one, rig, body, shape)[0] for one in more)
+    wanted["extras"] = extras if shape.as_the_file and not shape.names else None
     return encode(path, clip, layout, **wanted, more=others)
 
 

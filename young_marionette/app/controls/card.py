@@ -11,7 +11,7 @@ from ...wording.findings import counted
 from ..parts.widgets import Card, label, menu_button, row, tool
 from .look import ControlLook
 
-_ON_BONES = "This clip is on bones. On controls, hands and feet stand where they are put, and the limbs follow."
+_ON_BONES = "Bake this clip onto controls. On those, hands and feet stand where they are put, and the limbs follow."
 _WAYS = (
     ("Turned bone by bone (FK)", False, WORLD),
     ("Follows the {end}, which stands in the world (IK)", True, WORLD),
@@ -21,7 +21,7 @@ _PARTS = ("hips", "spine", "neck and head", "left arm", "right arm", "left finge
 
 
 class ControlsCard(Card):
-    """``files``: saves and loads sets."""
+    """Shown for clips on controls; ``baking``, for those on bones, belongs elsewhere. ``files``: saves and loads sets."""
 
     def __init__(self, session, files):
         super().__init__()
@@ -35,11 +35,11 @@ class ControlsCard(Card):
         self.limbs = menu_button(
             "Limbs", self._fill_limbs, "Which limbs follow their ends, and which turn bone by bone"
         )
-        self.baking = menu_button("Bake onto controls", self._fill_baking, _ON_BONES)
+        self.baking = menu_button("Onto controls", self._fill_baking, _ON_BONES)
         self.bones = menu_button(
             "Bake onto bones", self._fill_bones, "Make a clip whose keys are those of the bones again"
         )
-        self.add(row(label("Controls", "section"), None, self.baking, self.bones, self.seen, spacing=6))
+        self.add(row(label("Controls", "section"), None, self.bones, self.seen, spacing=6))
         self.about = label("", "quiet", wrap=True)
         self.choosing = row(self.parts, self.limbs, self.set, None, spacing=6)
         self.look = ControlLook(session)
@@ -56,21 +56,16 @@ class ControlsCard(Card):
     def show_state(self):
         """Take the clip of the moment."""
         bake, rig = self.session.refined, self._rig
-        self.setVisible(bake is not None)
-        if bake is None:
+        on = bake is not None and bake.controls is not None
+        self.setVisible(on)
+        self.baking.setVisible(bake is not None and not on)
+        if not on:
             return
-        on = bake.controls is not None
-        for widget in (self.seen, self.about, self.choosing):
-            widget.setVisible(on)
         self.set.setVisible(rig is not None)
-        self.baking.setVisible(not on)
-        self.bones.setVisible(on)
         self.seen.blockSignals(True)
         self.seen.setChecked(self.session.shows_controls)
         self.seen.blockSignals(False)
         self.look.show_state()
-        if not on:
-            return
         count = sum(one.shown for one, _ in bake.control_rig.shown_of(bake.controls))
         told = f"{counted(count, 'control')} of {bake.rig.name}"
         if rig is not None and rig.control_set.built != bake.controls.built:

@@ -76,9 +76,11 @@ class RefineDesk(Desk):
         self.against = self._combo("Compare with", lambda: self.session.show_before(self.against.currentData()))
         for key, text in ((None, "Live result"), (BEFORE_ALL, "Before all passes"), (BEFORE_ONE, "Before this pass")):
             self.against.addItem(text, key)
+        self.against.setMinimumContentsLength(8)
         self.against.setToolTip("What stands beside the baked clip on the stage (A: before all passes)")
         self.head = Card()
-        self.head.add(self.clip, row(label("Compared with", "quiet"), self.against, stretch_last=True))
+        self.comparing = row(label("Against", "quiet"), self.against, stretch_last=True)
+        self.head.add(self.clip, self.comparing)
         self.head.body.setSpacing(6)
         self.add(self.head)
         self.stack = Card()
@@ -121,6 +123,7 @@ class RefineDesk(Desk):
         self.pose, self.controls = card, controls
         self.column.insertWidget(self.column.indexOf(self.why), card)
         self.column.insertWidget(self.column.indexOf(self.head) + 1, controls)
+        self.comparing.layout().addWidget(controls.baking)
         controls.show_state()
         for signal in (self.session.bones_changed, self.session.step_changed, self.session.preview_changed):
             signal.connect(card.show_state)

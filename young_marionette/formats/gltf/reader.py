@@ -153,13 +153,14 @@ def _read(path: Path) -> SourceFile:
     parts = []
     for tree in trees:
         notes = list(tree.notes)
-        clips = _clips(container, accessors, nodes, tree, path, notes)
+        made = _clips(container, accessors, nodes, tree, path, notes)
+        clips, extras = [clip for clip, _ in made], tuple(extra for _, extra in made)
         joint_of = tree.joint_of
         table = tuple((b, tree.skeleton.names[joint_of[n]]) for b, n in bones.items() if n in joint_of)
         name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
         layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
         declared = Declared(1.0, "+Y", table)
-        parts.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared))
+        parts.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared, extras=extras))
     return SourceFile(path, kind, tuple(parts))
 
 
@@ -171,5 +172,7 @@ def _clips(
     for number, animation in enumerate(animations):
         clip = clip_of(container, accessors, nodes, tree, animation, number, notes)
         if clip is not None:
-            clips.append(replace(clip, name=path.stem if len(animations) == 1 else f"{path.stem}: {clip.name}"))
+            extras = animation.get("extras")
+            named = replace(clip, name=path.stem if len(animations) == 1 else f"{path.stem}: {clip.name}")
+            clips.append((named, extras if isinstance(extras, dict) else None))
     return clips

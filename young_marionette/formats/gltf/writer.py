@@ -60,6 +60,9 @@ def encode(
         document, binary = _skeleton_alone((clip, *wanted.more), layout)
     else:
         document, binary = document_of(clip, wanted.character if wanted.body else None, bones, wanted.more)
+    if wanted.extras:
+        own = document["animations"][-1 - len(wanted.more)]
+        own["extras"] = {**own.get("extras", {}), **wanted.extras}
     return [Output(path, (as_gltf if ending == ".gltf" else as_glb)(document, binary))]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ...core.contacts.points import HANDS
 from ...core.errors import InputError
@@ -13,6 +13,7 @@ from ...core.resample import resample
 from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
 from ...wording.findings import finding_words
 from ..bakes import baked, spanned
+from ..carrying import carried
 from ..deviation import of_motion
 from ..pairing import cut_to, within
 from ..passes import Passed
@@ -59,11 +60,14 @@ class Ready:
 
 @dataclass(frozen=True, eq=False)
 class Made:
-    """``take``: what is written; ``clip``: the same, a pose on every frame; ``plain``: before any pass."""
+    """``take``: what is written; ``clip``: the same, a pose on every frame; ``plain``: before any pass.
+    ``extras``: the motion of controls, which a glTF takes along.
+    """
 
     take: Clip | KeyedClip
     clip: Clip
     plain: Clip
+    extras: dict[str, Any] | None = None
 
 
 def length(ready: Ready, recipe: Recipe) -> tuple[int, float]:
@@ -88,7 +92,11 @@ def make(ready: Ready, recipe: Recipe) -> Made:
         plain, contacts = baked(ready.pairing, ready.source, rig, recipe.fps, recipe.frames)
         stage = Passed(plain, passes, rig.metric_body, rig.placed_character, contacts).stage() if passes else None
         return _made(plain if stage is None else stage.keyed or stage.clip, plain, recipe)
-    stage = ready.stage or bake.passed.stage()
+    worked = ready.stage or bake.passed.stage()
+    stage = bake.on_bones(worked)
+    extras = None
+    if bake.controls is not None and not passes and recipe.frames is None and recipe.fps is None:
+        extras = carried(bake.controls, worked.keyed or worked.clip)
     if passes:
         stage = Passed(stage.clip, passes, rig.metric_body, rig.placed_character, stage.contacts).stage()
     take: Clip | KeyedClip = stage.keyed or stage.clip
@@ -97,7 +105,7 @@ def make(ready: Ready, recipe: Recipe) -> Made:
     if recipe.fps is not None:
         # Keys are in seconds: they stay where they are.
         take = replace(take, rate=recipe.fps) if isinstance(take, KeyedClip) else resample(take, recipe.fps)
-    return _made(take, bake.dense, recipe)
+    return replace(_made(take, bake.passed.bones(bake.dense), recipe), extras=extras)
 
 
 def _made(take: Clip | KeyedClip, plain: Clip, recipe: Recipe) -> Made:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pickle
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -34,8 +35,9 @@ def clip_name(bake: Bake) -> str:
 
     A second bake, ``walk on Heron 2``, is the clip ``walk 2``.
     """
-    head, found, tail = bake.name.rpartition(f" on {bake.rig.name}")
-    return head + tail if found and (not tail or tail[1:].isdigit()) else bake.name
+    name = re.sub(r" on (?:controls|bones)(?= \d+$|$)", "", bake.name)
+    head, found, tail = name.rpartition(f" on {bake.rig.name}")
+    return head + tail if found and (not tail or tail[1:].isdigit()) else name
 
 
 def parcel_of(folder: Path, number: int, state: State, what: Bake | Entry, rig: Entry | None, order: Order) -> Job:

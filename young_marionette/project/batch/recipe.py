@@ -12,7 +12,7 @@ from ...core.travel.settings import Travel
 from ...core.units import METRES
 from ...formats.files import Output, check_free, write_together
 from ...formats.registry import WRITABLE
-from ..pass_files import PassFile, pass_of
+from ..pass_files import AnyPassFile, pass_of
 from ..shaping import Shape
 from ..strict import Strict, load_file
 from ..stringing.schema import Feet, Hands, InPlace, Root, Start
@@ -72,7 +72,7 @@ class Recipe(Strict):
     feet: Feet | None = None
     hands: Hands | None = None
     travel: RootMotion = RootMotion()
-    passes: tuple[PassFile, ...] = ()
+    passes: tuple[AnyPassFile, ...] = ()
 
     @field_validator("endings")
     @classmethod

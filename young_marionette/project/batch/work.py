@@ -122,7 +122,11 @@ def _delivered(job: Job, rig: str, ready: Ready, taken: set[str]) -> Item:
         return replace(item, state=PLANNED, frames=frames, rate=rate, notes=ready.notes)
     made = make(ready, recipe)
     take = replace(made.take, name=stem)
-    write(job, outs, lambda out: shaped(out, take, ready.rig, with_body(out, ready.rig, recipe.body), shape))
+    write(
+        job,
+        outs,
+        lambda out: shaped(out, take, ready.rig, with_body(out, ready.rig, recipe.body), shape, extras=made.extras),
+    )
     return finished(job, item, ready, made, shape)
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ...core.errors import InputError
 from ...core.names import free_name
 from ...core.rebase import rename
+from ..carrying import taken_up
 from ..entry import CLIP, RIG, Entry
 from .base import entry_of, paired
 
@@ -34,7 +35,12 @@ class AddEntries:
             name = free_name(entry.name, taken)
             taken.add(name)
             added.append(replace(entry, name=name))
+        bakes = [bake for bake in map(taken_up, added) if bake is not None]
+        added = [replace(entry, carried=None) if entry.carried else entry for entry in added]
         state = replace(state, entries=(*state.entries, *added))
+        for bake in bakes:
+            bake = replace(bake, name=free_name(bake.name, state.names))
+            state = replace(state, bakes=(*state.bakes, bake))
         if state.source is None:
             state = replace(state, source=next((e.id for e in added if e.role == CLIP), None))
         if state.rig is None:

@@ -10,12 +10,12 @@ console = Console(width=140, markup=False)
 
 def table(words):
     """All benchmarks, or those whose names hold one of the words."""
-    from . import batch, bodies, core, files, filters, markers, projects, thinning, tying, window
+    from . import batch, bodies, controls, core, files, filters, markers, projects, thinning, tying, window
 
     result = Table(box=None, pad_edge=False)
     for title in ("what", "took", "floor", "ratio", "goal", "note"):
         result.add_column(title, justify="right" if title in ("took", "floor", "ratio", "goal") else "left")
-    for module in (core, filters, thinning, files, batch, projects, tying, bodies, markers, window):
+    for module in (core, filters, thinning, controls, files, batch, projects, tying, bodies, markers, window):
         for function in module.BENCHMARKS:
             name = function.__name__.replace("_", " ")
             if not words or any(word in name for word in words):

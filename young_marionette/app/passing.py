@@ -95,6 +95,9 @@ class LivePasses(Calmly):
         return passed.clip, passed.passes
 
     def _begin(self):
+        if self.session.held:
+            self.calm.start()  # the hand is at work: what it drags is shown frame by frame, and the processor is the stage's
+            return
         passed = self._wanted()
         if self.closed or passed is None or self.job is not None or self._key(passed) == self._failed:
             return

@@ -84,6 +84,7 @@ class Posing:
             self.session.message.emit(str(error))
             return
         first = self._drag is None
+        self.session.held = not settled
         self._drag = None if settled else (bake, frame, before, now, one.id)
         if settled and first:
             self.session.do(command)
@@ -97,6 +98,7 @@ class Posing:
         if self._drag is not None:
             self._tell(self._drag[1])
             self._drag = None
+        self.session.held = False
         self.session.end_drag()
 
     def _tell(self, frame):

@@ -59,6 +59,7 @@ class Session(QObject):
         self.step, self.part, self.bone = STEPS[0], None, None
         self.bones = ()  # names of the joints, controls and morphs whose curves are shown
         self.shows_controls, self.hidden = True, frozenset()  # on the stage; parts of the body whose controls are not
+        self.held = False  # a pose is being dragged on the stage
         self.one_pass, self.before = None, None  # the chosen pass; what the result is shown against: a BEFORE
         self.keys = ()  # frames of the pose keys that are chosen
         self.contact = None, None  # the chosen lane of contacts, and a frame of the contact that is chosen in it

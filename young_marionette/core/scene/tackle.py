@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .. import rotations as rot
+from ..controls.sets import BODY, CURL
 from ..evaluator import EVALUATOR
 
 if TYPE_CHECKING:
@@ -127,7 +128,7 @@ class _Maker:
     def drawn(self, control: Control, joint: int) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
         """``(where it is taken hold of, lines, threads, dots)``."""
         size = control.size * self.stature
-        if control.shape == "crossbar":
+        if control.kind == BODY:
             return self._crossbar(joint, size)
         if joint in self.points:
             return self._bead(self.points[joint], joint)
@@ -135,7 +136,7 @@ class _Maker:
             return self._on_string(self.limbs[joint], joint, size, control.shape == "tassel")
         if joint in self.rolls:
             return self._rocker(self.rolls[joint].end, joint, size)
-        if control.kind == "curl":
+        if control.kind == CURL:
             hand = self.rig.bones.index[control.bone]
             return self._rocker(hand, joint, 0.7 * size, hand)
         return self._round(control, joint, size)

@@ -215,10 +215,12 @@ def _further(
 ) -> None:
     """Reach as far as the closest fits to every frame do."""
     base = reach.copy()
+    still = np.ones(len(base), bool)  # what a closer fit did not reach once is not tried farther
     for extra in range(_EXTRA + 1):
-        starts = np.flatnonzero((base + extra <= limits) & (base + extra > np.arange(len(base)) + 1))
+        starts = np.flatnonzero((base + extra <= limits) & (base + extra > np.arange(len(base)) + 1) & still)
         if not len(starts):
             return
         good = _kept(betweens, starts, base[starts] + extra, tolerances)
         reach[starts[good]] = base[starts[good]] + extra
+        still[starts[~good]] = False
         step()

@@ -122,6 +122,19 @@ class Hands(ControlsCase):
         self.assertEqual(rig.controls.of("head").swing, 0.0)
         self.assertEqual(self.bake.controls.of("head").swing, 0.0)
 
+    def test_what_is_set_on_one_side_is_so_on_the_other(self):
+        self.session.show_curves_of(("left foot",))
+        self.spin()
+        look = self.card.look
+        look.size.edited.emit(150.0, True)
+        controls = self.session.state.entry(self.bake.rig.id).controls
+        self.assertEqual((controls.of("left foot").size, controls.of("right foot").size), (1.5, 1.5))
+        self.assertEqual(self.bake.controls.of("right foot").size, 1.5)
+        look.both.click()
+        look.size.edited.emit(80.0, True)
+        controls = self.session.state.entry(self.bake.rig.id).controls
+        self.assertEqual((controls.of("left foot").size, controls.of("right foot").size), (0.8, 1.5))
+
     def test_a_control_is_renamed_and_its_passes_go_along(self):
         self.session.show_curves_of(("head",))
         self.spin()

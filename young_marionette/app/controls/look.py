@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from ...core.controls.sets import COLOURS, CURL, DIRECTION, ROLL, TURNED
 from ...core.errors import InputError
@@ -51,8 +51,12 @@ class ControlLook(QWidget):
             number.edited.connect(lambda _value, settled: self._limit(settled))
         self.turning = row(label("Leans, twists up to"), None, self.lean, self.twist, spacing=6)
         self.moving = row(label("Moves up to"), None, self.reach, spacing=6)
+        self.both = QCheckBox("Both sides")
+        self.both.setToolTip("Size and limits are those of the other side's control, too")
+        self.both.setChecked(True)
         column.addWidget(self.turning)
         column.addWidget(self.moving)
+        column.addWidget(self.both)
 
     @property
     def _rig(self):
@@ -82,6 +86,7 @@ class ControlLook(QWidget):
         self.lean.set_value(_FREE if one.swing is None else math.degrees(one.swing))
         self.twist.set_value(_FREE if one.twist is None else math.degrees(max(map(abs, one.twist))))
         self.reach.set_value(100 * (_FAR if one.reach is None else one.reach))
+        self.both.setVisible(self._rig.control_set.other_side(one.name) is not None)
         self.turning.setVisible(one.kind != DIRECTION)
         self.moving.setVisible(one.kind not in (TURNED, ROLL, CURL))
 
@@ -105,7 +110,11 @@ class ControlLook(QWidget):
         if one is None:
             return False
         try:
-            command = SetControls(rig.id, rig.control_set.changed(one.name, **values), "change a control")
+            controls = rig.control_set.changed(one.name, **values)
+            other = rig.control_set.other_side(one.name)
+            if other is not None and self.both.isChecked() and not {"name", "colour"} & set(values):
+                controls = controls.changed(other, **values)
+            command = SetControls(rig.id, controls, "change a control")
         except InputError as error:
             self.session.message.emit(str(error))
             return False

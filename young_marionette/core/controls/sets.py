@@ -148,6 +148,25 @@ class ControlSet:
             controls = tuple(replace(one, space=new.name) if one.space == name else one for one in controls)
         return replace(self, controls=controls)
 
+    def other_side(self, name: str) -> str | None:
+        """The control that does on the other side what this one does here; None for what has no other side."""
+        own = self.of(name)
+        sides = {"left": "right", "right": "left"}
+        side = next((s for s in sides if own.part.startswith(s)), None)
+        if side is None:
+            return None
+        mirrored = [
+            [
+                one.name
+                for one in self.controls
+                if one.part == f"{s}{own.part.removeprefix(side)}" and one.kind == own.kind
+            ]
+            for s in (side, sides[side])
+        ]
+        # Both sides are made alike, one after the other.
+        at = mirrored[0].index(name)
+        return mirrored[1][at] if len(mirrored[0]) == len(mirrored[1]) else None
+
     def with_limb(self, name: str, /, **values: object) -> ControlSet:
         """With another switch, or another space, of a limb."""
         limbs = tuple(replace(one, **values) if one.name == name else one for one in self.limbs)  # type: ignore[arg-type]

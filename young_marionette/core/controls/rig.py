@@ -84,8 +84,7 @@ class ControlRig:
     @cached_property
     def uncontrolled(self) -> tuple[int, ...]:
         """The bones that no control moves."""
-        free = {limb.end for limb in self.limbs}
-        return tuple(j for j in range(len(self.bones)) if self.driver[j] < 0 and j not in free)
+        return tuple(np.flatnonzero(self.driver < 0).tolist())
 
 
 def control_rig(controls: ControlSet, bones: Skeleton) -> ControlRig:
@@ -133,12 +132,11 @@ class _Builder:
                 self.driver[bone], self.placed[bone] = self._placed(one, bone), True
             elif one is not None:
                 self.driver[bone] = self._turned(one, bone)
-        skeleton = self._skeleton()
-        frames = np.where(self.placed[:, None], self.rest[1], rot.IDENTITY)
         curls = tuple(self._curls())
+        frames = np.where(self.placed[:, None], self.rest[1], rot.IDENTITY)
         return ControlRig(
-            self.controls, self.bones, self._skeleton() if curls else skeleton, self.driver, self.placed, frames, self.bases,
-            tuple(limbs), curls, self.joints,
+            self.controls, self.bones, self._skeleton(), self.driver, self.placed, frames, self.bases, tuple(limbs), curls,
+            self.joints,
         )  # fmt: skip
 
     def _skeleton(self) -> Skeleton:

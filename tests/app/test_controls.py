@@ -1,11 +1,14 @@
 """Controls in the window: baked onto, taken hold of on the stage, switched, renamed, saved, and back to bones."""
 
+from functools import lru_cache
+
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from tests.app.harness import WindowCase
+from tests.support import show_state
 from young_marionette.core.kinematics import forward
 from young_marionette.core.passes.adjusting import Adjust
 from young_marionette.core.passes.correction import Correction
@@ -16,21 +19,30 @@ from young_marionette.project.document import Document
 from young_marionette.project.storage import load, save
 
 
+@lru_cache(maxsize=1)
+def on_controls():
+    """The show with a clip on bones, and the same on controls."""
+    document = Document(show_state())
+    document.do(do.Choose(next(e.id for e in document.state.entries if e.name == "light_lamp")))
+    document.do(do.Bake())
+    document.do(do.BakeOntoControls(document.state.bakes[0].id))
+    return document.state
+
+
 class ControlsCase(WindowCase):
+    opened = False
+
     def setUp(self):
         super().setUp()
         self.refine = self.desk("refine")
         self.card = self.refine.controls
-        self.session.do(do.Choose(self.id_of("light_lamp")))
-        self.session.do(do.Bake())
-        self.bones = self.session.state.bakes[-1]
+        self.session.document.open(on_controls(), None)
+        self.bones = self.session.state.bakes[0]
         self.session.go("refine")
-        self.session.compare_with(self.bones.id)
-        self.card.bake_onto()
-        self.until(lambda: self.session.refined is not None and self.session.refined.controls is not None)
+        self.session.compare_with(self.session.state.bakes[1].id)
         self.session.arrange("marionette")
         self.session.seek(60)
-        self.spin(0.3)
+        self.spin(0.1)
 
     @property
     def bake(self):
@@ -51,7 +63,7 @@ class ControlsCase(WindowCase):
         """Click a control on the stage."""
         stage = self.window.stage
         one = next(t for t in stage.tackle.shown if t.name == name)
-        places = next(p for n, kind, p in stage.tackle._flat() if stage.tackle.shown[n] is one and kind)
+        places = next(p for n, kind, p in stage.tackle.flat() if stage.tackle.shown[n] is one and kind)
         QTest.mouseClick(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*map(int, places[0])))
         self.spin()
 
@@ -85,7 +97,7 @@ class Hands(ControlsCase):
 
     def test_thinned_poses_are_changed_by_controls(self):
         self.session.do(do.AddPass(self.bake.id, Pass("one", Thin(0.02))))
-        self.settled()
+        self.until(lambda: self.session.passing.poses is not None)
         poses = len(self.session.passing.poses.frames)
         self.assertLess(poses, 60)
         self.take("left foot")
@@ -93,7 +105,6 @@ class Hands(ControlsCase):
         self.pull((-20, -20))
         self.assertIsNotNone(self.bake.passes[-1].keys)
         self.assertGreater(np.linalg.norm((self.places() - before)[self.joint("left foot")]), 0.02)
-        self.settled()
         self.assertIn(60, self.session.passing.poses.frames)
 
     def test_numbers_turn_and_move_what_is_chosen(self):
@@ -150,6 +161,24 @@ class Hands(ControlsCase):
 
 
 class Cards(ControlsCase):
+    def test_a_clip_is_baked_onto_controls_and_once_more_in_place(self):
+        self.session.compare_with(self.bones.id)
+        self.spin()
+        self.assertFalse(self.card.isVisible())
+        menu = self.card.baking.menu()
+        menu.aboutToShow.emit()
+        few = next(a for a in menu.actions() if "few poses" in a.text())
+        few.trigger()
+        self.until(lambda: self.bake is not None and self.bake.controls is not None)
+        self.assertEqual(self.bake.name, f"{self.bones.name} on controls 2")
+        self.until(lambda: self.session.passing.poses is not None)
+        self.assertLess(len(self.session.passing.poses.frames), 40)
+        count = len(self.session.state.bakes)
+        self.session.compare_with(self.bones.id)
+        self.card.bake_onto(instead=True)
+        self.until(lambda: self.bake is not None and self.bake.controls is not None)
+        self.assertEqual((len(self.session.state.bakes), self.bake.id), (count, self.bones.id))
+
     def test_limbs_are_switched_and_parts_hidden(self):
         before = self.places()
         self.card.switch("left arm", True, "world")
@@ -161,9 +190,9 @@ class Cards(ControlsCase):
         next(a for a in menu.actions() if a.text() == "Left arm").trigger()
         self.spin()
         self.assertNotIn("left hand", [t.name for t in self.window.stage.tackle.shown])
-        self.key(Qt.Key.Key_K)
+        self.key(Qt.Key.Key_J)
         self.assertEqual(self.window.stage.tackle.shown, [])
-        self.key(Qt.Key.Key_K)
+        self.key(Qt.Key.Key_J)
         self.assertIn("hips", [t.name for t in self.window.stage.tackle.shown])
 
     def test_a_set_is_saved_and_taken_up_by_another_clip(self):

@@ -11,11 +11,13 @@ from young_marionette.core.clip import Clip
 from young_marionette.core.contacts.finding import find_contacts
 from young_marionette.core.controls.making import make_controls
 from young_marionette.core.controls.motion import invert, lost, solve, stretched
+from young_marionette.core.controls.posing import Grip
 from young_marionette.core.controls.rig import control_rig
 from young_marionette.core.controls.sets import CURL, DIRECTION, END, PLACED, ROLL
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward
 from young_marionette.core.passes.keeping import Limbs
+from young_marionette.core.scene.tackle import Pose, picked_at, tackle_of
 from young_marionette.core.thinning.deviation import deviation
 from young_marionette.core.thinning.settings import Thin
 from young_marionette.core.thinning.thinning import Subject, Thinner
@@ -79,6 +81,8 @@ class ThereAndBack(Case):
         clip = wild_motion(figure, rng)
         places = figure.offsets[joints] + rng.normal(size=(clip.frames, len(joints), 3)) * 0.05
         self.same(Clip("pulled", figure, 30.0, clip.rotations, joints, places), reaches=True)
+        places[3:9, 1:] = 0.0  # bones without any length
+        self.same(Clip("pushed in", figure, 30.0, clip.rotations, joints, places), reaches=True)
 
     def test_a_skeleton_without_a_body(self):
         figure, rng = make_figure(FULL), np.random.default_rng(1)
@@ -175,6 +179,89 @@ class Acting(Case):
         moved = replace(self.motion, rotations=turns).with_moves(self.motion.moves | {0: np.array([1.0, 0, 2.0])})
         before, after = forward(self.clip)[0], forward(solve(self.rig, moved))[0]
         self.close(after, rot.rotate(turn, before) + [1, 0, 2], 1e-9)
+
+
+class Drawn(Case):
+    def tackle(self, rig, clip, **how):
+        motion = invert(rig, clip)
+        (places, turns), (bones, bone_turns) = forward(motion), forward(clip)
+        pose = Pose(places[0], turns[0], bones[0], bone_turns[0])
+        return tackle_of(rig, rig.controls, pose, 1.7, **how), bones[0]
+
+    def test_every_control_has_a_shape_near_what_it_moves(self):
+        rng = np.random.default_rng(3)
+        for way in WAYS:
+            clip = wild_motion(make_figure(FULL), rng, 1, 0.4)
+            rig = rig_of(clip, **way)
+            drawn, bones = self.tackle(rig, clip)
+            names = {one.name for one in drawn}
+            ends = {one.name for one, _ in rig.shown if one.kind in (END, DIRECTION)}
+            self.assertLessEqual(ends | {"whole body", "hips", "head"}, names)
+            for one in drawn:
+                points = np.concatenate([*one.lines, one.dots, one.place[None]])
+                self.assertTrue(np.isfinite(points).all(), one.name)
+                near = np.linalg.norm(points[:, None] - bones[None], axis=-1).min(1)
+                self.assertLess(near.max(), 1.2 if one.name == "whole body" else 0.6, one.name)
+
+    def test_parts_are_hidden_and_moved_along(self):
+        clip = wild_motion(make_figure(FULL), np.random.default_rng(3), 1, 0.2)
+        rig = rig_of(clip)
+        every, _ = self.tackle(rig, clip)
+        some, _ = self.tackle(rig, clip, hidden={"left fingers", "right fingers"}, shift=np.array([1.0, 0, 0]))
+        self.assertFalse(any("finger" in one.name or "thumb" in one.name for one in some))
+        before = {one.name: one.place for one in every}
+        for one in some:
+            self.close(one.place - before[one.name], [1, 0, 0], 1e-12)
+
+    def test_the_nearest_is_picked(self):
+        lines = [(0, np.array([[0.0, 0], [10, 0]])), (1, np.array([[0.0, 6], [10, 6]])), (2, np.array([[30.0, 30]]))]
+        self.assertEqual(picked_at(lines, (5, 2), 9), 0)
+        self.assertEqual(picked_at(lines, (5, 4), 9), 1)
+        self.assertEqual(picked_at(lines, (33, 30), 9), 2)
+        self.assertIsNone(picked_at(lines, (50, 50), 9))
+
+
+class Gripped(Case):
+    def setUp(self):
+        self.clip = acted("sweep_quay")[0].cut(0, 3)
+        self.set = make_controls(self.clip.skeleton, read_body(self.clip.skeleton))
+
+    def grip(self, **values):
+        name = values.pop("name")
+        controls = self.set.changed(name, **values)
+        rig = control_rig(controls, self.clip.skeleton)
+        return Grip(rig, controls), rig.skeleton.index[name], invert(rig, self.clip).cut(0, 0)
+
+    def test_hands_are_held_back_by_limits(self):
+        for name in ("head", "left foot roll"):
+            grip, joint, pose = self.grip(name=name, swing=0.2, twist=(-0.1, 0.1))
+            for vector in ((1.5, 0, 0), (0, 1.5, 0), (0.4, -1.0, 2.0)):
+                made = grip.turned(pose, joint, vector)
+                away = rot.multiply(rot.conjugate(grip.rig.skeleton.rest[joint]), made.rotations[0, joint])
+                self.assertLess(float(rot.angle(away)), 0.32)
+        grip, joint, pose = self.grip(name="hips", reach=0.3)
+        made = grip.moved(pose, joint, (5.0, 0, 0))
+        self.assertLess(np.linalg.norm(made.move_of(joint)[0] - grip.rig.skeleton.offsets[joint]), 0.3 + 1e-9)
+
+    def test_each_kind_does_what_it_is_for(self):
+        for name, turns, moves in (
+            ("left knee", False, True), ("left foot", True, True), ("left foot roll", True, False), ("neck", True, True),
+        ):  # fmt: skip
+            grip, joint, pose = self.grip(name=name)
+            self.assertEqual((grip.turns(joint), grip.moves(joint)), (turns, moves), name)
+            turned, moved = grip.turned(pose, joint, (0.3, 0.1, 0.2)), grip.moved(pose, joint, (0.05, 0.02, 0.1))
+            self.assertEqual((turned.rotations != pose.rotations).any(), turns, name)
+            same = np.array_equal(moved.rotations, pose.rotations) and np.array_equal(
+                moved.translations, pose.translations
+            )
+            self.assertEqual(not same, moves, name)
+
+    def test_a_swung_bone_points_where_its_end_was_dragged(self):
+        grip, joint, pose = self.grip(name="left upper arm")
+        child = grip.rig.skeleton.index["left forearm"]
+        before, after = (forward(p)[0][0] for p in (pose, grip.moved(pose, joint, (0.0, 0.1, 0.05))))
+        way, goal = after[child] - after[joint], before[child] + [0.0, 0.1, 0.05] - before[joint]
+        self.assertLess(rot.angle_between(way, goal), 1e-6)
 
 
 class Sets(Case):

@@ -129,6 +129,8 @@ class NothingElse(Case):
         own = {
             "core/skeleton.py",
             "core/clip.py",
+            "core/controls/rig.py",
+            "core/controls/sets.py",
             "core/keys/keyed.py",
             "core/markers/recording.py",
             "core/scene/figure.py",

@@ -98,6 +98,16 @@ class OnControls(PassCase):
         self.assertLessEqual(take.keys, stage.poses.after[0])
         self.assertLessEqual(deviation(self.bake.placed_clip, take.sample()).places.largest, 0.01)
 
+    def test_a_range_is_thinned_again_and_made_dense(self):
+        self.add(Thin(0.01))
+        self.bake.passed.stage()
+        keys = keying.keys_of(self.bake)
+        again = keying.thin_again(keys, self.bake, Thin(0.03), (40, 120))
+        self.assertLess(again.keyed.keys, keys.keyed.keys)
+        off = [deviation(*(self.bake.passed.bones(k.keyed.sample()) for k in (keys, again))).places.largest]
+        self.assertLessEqual(off[0], 0.03)
+        self.assertEqual(keying.make_dense(keys, (60, 70)).keyed.keys > keys.keyed.keys, True)
+
     def test_a_control_is_moved_by_hand_dense_or_thinned(self):
         hips = int(self.rig.driver[self.rig.bones.index["hips"]] if "hips" in self.rig.bones.index else 1)
         for thin in (False, True):

@@ -232,8 +232,7 @@ class Director:
         figure = self._figure(kind, rig or entry, (rig or entry).name, *motion.at(frame))
         clip = motion.whole or motion.clip
         if (clip.morphs or len(clip.scaled)) and figure.character is not None:
-            nearest = min(max(frame, 0), clip.frames - 1)
-            pose = (rig or entry).with_morphs(clip.cut(nearest, nearest))
+            pose = (rig or entry).with_morphs(motion.pose_at(frame))
             figure.weights = {name: float(value) for name, value in zip(pose.morphs, pose.weights[0])}
             # How large its joints are is the performer's own affair.
             figure.factors = {j: f[0] for j, f in pose.scale_factors.items()} if rig is None else {}

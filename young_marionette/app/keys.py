@@ -33,6 +33,7 @@ SHEET = (
             ("H", "Follow the hips"),
             ("T", "Trails"),
             ("B", "Bodies, see-through, bones"),
+            ("J", "Controls, where a clip is on some"),
             ("A", "Baked clip before its passes"),
             ("drag", "Orbit"),
             ("Shift+drag", "Pan"),

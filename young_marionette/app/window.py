@@ -307,7 +307,7 @@ class Window(QMainWindow):
             "H": lambda: self.stage.follow.toggle(),
             "T": lambda: self.stage.trails.toggle(),
             "B": self._next_dress,
-            "K": lambda: session.show_controls(not session.shows_controls),
+            "J": lambda: session.show_controls(not session.shows_controls),
             "Alt+S": self._toggle_snags,
             "Alt+M": lambda: self.header.menu.showMenu(),
             "Ctrl+Z": session.undo,

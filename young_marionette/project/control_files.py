@@ -16,7 +16,8 @@ from .strict import Strict, load_file
 
 VERSION = 1
 _WHAT = "set of controls"
-Name = Annotated[str, Field(min_length=1, max_length=1000)]
+_LONG = 1 << 16  # letters of a name: files hold longer ones than anybody would give
+Name = Annotated[str, Field(min_length=1, max_length=_LONG)]
 _Angle = Annotated[float, Field(ge=-6.3, le=6.3)]
 _Part = Annotated[float, Field(ge=-1000, le=1000)]
 _Three = tuple[_Part, _Part, _Part]
@@ -27,9 +28,9 @@ class ControlFile(Strict):
 
     name: Name
     kind: Literal["body", "placed", "turned", "end", "direction", "roll", "curl"]
-    bone: str = Field(default="", max_length=1000)
+    bone: str = Field(default="", max_length=_LONG)
     part: str = Field(default="", max_length=100)
-    space: str = Field(default="", max_length=1000)
+    space: str = Field(default="", max_length=_LONG)
     shape: Literal["crossbar", "ring", "toggle", "tassel", "bead", "rocker", "peg"] = "ring"
     size: float = Field(default=1.0, ge=0.05, le=20)
     colour: Literal["middle", "left", "right", "quiet"] = "middle"
@@ -63,7 +64,7 @@ class SoleFile(Strict):
     foot: Name
     heel: _Three
     ball: _Three
-    toes: str = Field(default="", max_length=1000)
+    toes: str = Field(default="", max_length=_LONG)
 
 
 class ControlSetFile(Strict):
@@ -87,7 +88,7 @@ class ControlsFile(ControlSetFile):
 
     format: Literal["young-marionette set of controls"] = "young-marionette set of controls"
     version: int = VERSION
-    rig: str = Field(default="", max_length=1000)
+    rig: str = Field(default="", max_length=_LONG)
 
 
 def set_file(controls: ControlSet) -> ControlSetFile:
@@ -107,7 +108,7 @@ def set_of(file: ControlSetFile) -> ControlSet:
 
 def encode(path: Path, controls: ControlSet, rig: str = "") -> list[Output]:
     """The file (list of Output) of a set; what is as usual is left out."""
-    head = {"format": ControlsFile.model_fields["format"].default, "version": VERSION, "rig": rig[:1000]}
+    head = {"format": ControlsFile.model_fields["format"].default, "version": VERSION, "rig": rig[:_LONG]}
     values = head | set_file(controls).model_dump(mode="json", exclude_defaults=True)
     return [Output(Path(path), [json.dumps(values, indent=1, ensure_ascii=False).encode("utf-8", "replace"), b"\n"])]
 

@@ -170,7 +170,7 @@ def thin_again(keys: Keys, bake: Bake, method: Thin, frames: tuple[int, int]) ->
     stage = passed.result
     contacts = stage.contacts if stage is not None else None
     limbs = passed.limbs
-    made = Thinner(Subject(dense, contacts, limbs.points, limbs.groups, None, frames)).thin(method)
+    made = Thinner(Subject(dense, contacts, limbs.points, limbs.groups, None, frames, limbs.rig)).thin(method)
     marks = {f: m for f, m in keys.marks if not frames[0] < f < frames[1]}
     marks = made.marks | marks
     return _with(keys, editing.spliced(keys.keyed, made.keyed, *frames), marks)

@@ -86,6 +86,13 @@ class Motion:
             return self.passed.part(first, last)
         return (self.whole or self.clip).cut(first, last)
 
+    def pose_at(self, frame: int) -> Clip:
+        """The clip itself (of one frame, as it is without its passes where their result is not known) with morphs and scales."""
+        clip = self.whole or self.clip
+        nearest = min(max(frame, 0), clip.frames - 1)
+        pose = clip.cut(nearest, nearest)
+        return pose if self.control_rig is None else solve(self.control_rig, pose)
+
     def tackle_at(self, frame: int) -> tuple[np.ndarray, np.ndarray]:
         """``(places (controls, 3), rotations (controls, 4))`` of the controls at a frame, of a bake that is on controls."""
         frame = int(np.clip(frame, 0, self.frames - 1))

@@ -27,7 +27,7 @@ class ControlsCard(Card):
         super().__init__()
         self.session, self.files = session, files
         self.body.setSpacing(6)
-        self.seen = tool("controls", "Show the controls on the stage (K)", None, True)
+        self.seen = tool("controls", "Show the controls on the stage (J)", None, True)
         self.seen.setChecked(True)
         self.seen.toggled.connect(session.show_controls)
         self.set = menu_button("Set", self._fill_set, "The controls of the rig: saved, loaded, changed")

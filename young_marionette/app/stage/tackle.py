@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPen, QPolygonF
 
-from ...core.scene.camera import project
-from ...core.scene.picking import NEAREST
-from ...core.scene.tackle import picked_at
+from ...core.scene.tackle import DOT, LINE, THREAD, Outline, picked_at
 from .. import theme
 
 _WITHIN = 9  # pixels
 _DOT_SIZE, _CHOSEN_SIZE = 4.2, 5.4
-_THREAD, _LINE, _DOT = range(3)
 _TINTS = {"left": "left", "right": "right", "middle": "text", "quiet": "quiet"}
 
 
@@ -22,36 +18,21 @@ class TacklePainter:
 
     def __init__(self, stage):
         self.stage, self.shown, self.chosen, self.under = stage, [], (), None
-        self._parts, self._points = [], np.zeros((0, 3))
+        self._outline = Outline.of(())
 
     def show(self, tackle, chosen=()):
         """Show controls (a Tackle each); ``chosen``: names of those in brass."""
         self.shown, self.chosen = list(tackle), tuple(chosen)
-        # All points in one array: they are put onto the widget together.
-        self._parts, points, count = [], [], 0
-        for number, one in enumerate(self.shown):
-            dots = [dot[None] for dot in one.dots]
-            for kind, some in ((_THREAD, one.threads), (_LINE, one.lines), (_DOT, dots)):
-                for line in some:
-                    self._parts.append((number, kind, count, count + len(line)))
-                    points.append(line)
-                    count += len(line)
-        self._points = np.concatenate(points) if points else np.zeros((0, 3))
+        self._outline = Outline.of(self.shown)
 
-    def _flat(self):
+    def flat(self):
         """``(number of the control, kind, places on the widget (n, 2))`` of each line and dot before the eye."""
-        if not self._parts:
-            return
-        stage = self.stage
-        places, depth = project(stage._matrix(), self._points, stage.width(), stage.height())
-        for number, kind, first, last in self._parts:
-            if depth[first:last].min() > NEAREST:
-                yield number, kind, places[first:last]
+        return self._outline.on(self.stage._matrix(), self.stage.width(), self.stage.height())
 
     def paint(self, painter):
         """All of them, the chosen ones last."""
         lines = [[], []]
-        for part in self._flat():
+        for part in self.flat():
             one = self.shown[part[0]]
             lines[one.name in self.chosen or one.name == self.under].append(part)
         for part in (*lines[0], *lines[1]):
@@ -62,7 +43,7 @@ class TacklePainter:
         chosen = one.name in self.chosen
         lit = chosen or one.name == self.under
         tint = theme.colour("brass" if lit else _TINTS.get(one.colour, "text"), 255 if lit else 205)
-        if kind == _DOT:
+        if kind == DOT:
             painter.setPen(QPen(theme.colour("deep", 200), 1.6))
             painter.setBrush(tint)
             size = _CHOSEN_SIZE if chosen else _DOT_SIZE
@@ -70,7 +51,7 @@ class TacklePainter:
             return
         line = QPolygonF([QPointF(x, y) for x, y in places.tolist()])
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        if kind == _LINE:
+        if kind == LINE:
             wide = 2.6 if chosen else 1.9
             painter.setPen(QPen(theme.colour("deep", 170), wide + 2.4))
             painter.drawPolyline(line)
@@ -81,7 +62,7 @@ class TacklePainter:
 
     def pick(self, point):
         """The control (a Tackle) under a place on the widget, or None."""
-        grips = ((number, places) for number, kind, places in self._flat() if kind != _THREAD)
+        grips = ((number, places) for number, kind, places in self.flat() if kind != THREAD)
         found = picked_at(grips, (point.x(), point.y()), _WITHIN)
         return None if found is None else self.shown[found]
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from .. import rotations as rot
 
-_SHORT = 1e-9  # metres
+_SHORT, _NONE = 1e-9, 1e-6  # metres: of a way that tells no direction, and of a bone that is none
 _SOFT = 0.005  # metres: how far from the limb's line a middle joint is that its lean counts in full
 DISTANCE = 0.35  # of a limb's length: how far before the elbow or the knee its direction's control hangs
 
@@ -36,6 +36,11 @@ class Bones:
     lower: np.ndarray
     upper_hinge: np.ndarray
     lower_hinge: np.ndarray
+
+    @property
+    def gone(self) -> np.ndarray:
+        """The frames ``(frames, 1)`` on which a bone has no length: there is no limb then, and each bone is turned by itself."""
+        return (np.minimum(*self.lengths) < _NONE)[:, None]
 
     @property
     def lengths(self) -> tuple[np.ndarray, np.ndarray]:
@@ -62,7 +67,10 @@ def limb_turns(bones: Bones, start: np.ndarray, end: np.ndarray, told: Told) -> 
     line, long = _line(bones, start, end)
     ahead = _across(told.points - start, line)
     straight = _straight(bones, line, long, ahead, told.lean)
-    twists = [rot.twist_about(t, axis) for t, axis in ((told.upper, bones.upper), (told.lower, bones.lower))]
+    twists = [
+        np.where(bones.gone, turn, rot.twist_about(turn, axis))
+        for turn, axis in ((told.upper, bones.upper), (told.lower, bones.lower))
+    ]
     return rot.multiply(straight.upper, twists[0]), rot.multiply(straight.lower, twists[1])
 
 
@@ -91,7 +99,7 @@ def _line(bones: Bones, start: np.ndarray, end: np.ndarray) -> tuple[np.ndarray,
     way = end - start
     long = np.linalg.norm(way, axis=1)
     line = np.where(long[:, None] > _SHORT, way / np.maximum(long, _SHORT)[:, None], [0.0, -1.0, 0.0])
-    return line, np.clip(long, np.maximum(np.abs(a - b), _SHORT), a + b)
+    return line, np.maximum(np.clip(long, np.abs(a - b), a + b), _SHORT)
 
 
 def _triangle(bones: Bones, long: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -113,7 +121,8 @@ def _straight(bones: Bones, line: np.ndarray, long: np.ndarray, ahead: np.ndarra
         part = along if sign > 0 else long[:, None] - along
         plain, swung = (part * line + sign * off * side for side in (ahead, turned))
         own = _axes(way, axis)
-        found.append(rot.multiply(rot.between(plain, swung), rot.multiply(_axes(plain, hinge), rot.conjugate(own))))
+        turn = rot.multiply(rot.between(plain, swung), rot.multiply(_axes(plain, hinge), rot.conjugate(own)))
+        found.append(np.where(bones.gone, rot.IDENTITY, turn))
     return Straight(*found)
 
 

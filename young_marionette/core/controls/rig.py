@@ -174,10 +174,10 @@ class _Builder:
         self.joints[one.name] = joint
         return joint
 
-    def _hips(self) -> int:
-        """The control that limbs stand in the space of where they go along with the hips."""
-        hips = [j for j in range(len(self.bones)) if self.placed[j]]
-        return int(self.driver[hips[-1]]) if hips else 0
+    def _hips(self, upper: int) -> int:
+        """The control that a limb stands in the space of where it goes along with the hips: the nearest above that is placed."""
+        above = (j for j in self.bones.ancestors(upper) if self.placed[j])
+        return next((int(self.driver[j]) for j in above), 0)
 
     def _limb(self, limb: LimbControls) -> ReachingLimb:
         upper, lower, end = (self.bones.index[bone] for bone in limb.bones)
@@ -187,7 +187,7 @@ class _Builder:
             for one in self.controls.controls
             if one.bone == limb.bones[2] and one.kind in (END, DIRECTION, ROLL)
         }
-        place = self._joint(told[END].name, self._hips() if limb.space == HIPS else 0, places[end], rot.IDENTITY)
+        place = self._joint(told[END].name, self._hips(upper) if limb.space == HIPS else 0, places[end], rot.IDENTITY)
         self.joints[told[END].name] = place
         self.driver[end], self.placed[end] = place, True
         line = rot.normalise(places[end] - places[upper])

@@ -26,7 +26,7 @@ SHAPES = ("crossbar", "ring", "toggle", "tassel", "bead", "rocker", "peg")
 COLOURS = ("middle", "left", "right", "quiet")
 WORLD, HIPS = SPACES = ("world", "hips")
 Three = tuple[float, float, float]
-MOST = 4000  # controls of a set
+MOST = 100_000  # controls of a set
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,11 @@ import numpy as np
 from .. import rotations as rot
 from ..controls.sets import BODY, CURL
 from ..evaluator import EVALUATOR
+from .camera import project
+from .picking import NEAREST
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Iterable
+    from collections.abc import Collection, Iterable, Iterator
 
     from ..controls.rig import ControlRig, ReachingLimb
     from ..controls.sets import Control, ControlSet
@@ -26,6 +28,7 @@ _OVER_HEAD = 0.13  # of the stature: how far over the head the crossbar hangs
 _STRING = 0.055
 _ANGLES = np.linspace(0, 2 * np.pi, _ROUND + 1)
 _CIRCLE = np.stack([np.cos(_ANGLES), np.sin(_ANGLES)], 1)
+THREAD, LINE, DOT = range(3)  # kinds of what is drawn
 _Lines = list[np.ndarray]
 
 
@@ -249,6 +252,37 @@ class _Maker:
         one /= np.sqrt(one @ one)
         two = np.array([y * one[2] - z * one[1], z * one[0] - x * one[2], x * one[1] - y * one[0]])
         return middle + radius * (_CIRCLE[:, :1] * one + _CIRCLE[:, 1:] * two)
+
+
+@dataclass(frozen=True, eq=False)
+class Outline:
+    """All that is drawn of some controls in one array ``points (n, 3)``, so that it is put onto a picture at once; ``parts``: of each
+    line and dot the number of its control, its kind, and its first and last point.
+    """
+
+    parts: tuple[tuple[int, int, int, int], ...]
+    points: np.ndarray
+
+    @staticmethod
+    def of(tackle: Iterable[Tackle]) -> Outline:
+        """Of controls, in their order."""
+        parts, points, count = [], [], 0
+        for number, one in enumerate(tackle):
+            for kind, some in ((THREAD, one.threads), (LINE, one.lines), (DOT, [dot[None] for dot in one.dots])):
+                for line in some:
+                    parts.append((number, kind, count, count + len(line)))
+                    points.append(line)
+                    count += len(line)
+        return Outline(tuple(parts), np.concatenate(points) if points else np.zeros((0, 3)))
+
+    def on(self, matrix: np.ndarray, width: int, height: int) -> Iterator[tuple[int, int, np.ndarray]]:
+        """``(number, kind, places (n, 2) in pixels)`` of each line and dot before the eye; ``matrix (4, 4)``: projection times view."""
+        if not self.parts:
+            return
+        places, depth = project(matrix, self.points, width, height)
+        for number, kind, first, last in self.parts:
+            if depth[first:last].min() > NEAREST:
+                yield number, kind, places[first:last]
 
 
 def picked_at(flat: Iterable[tuple[int, np.ndarray]], point: tuple[float, float], within: float) -> int | None:

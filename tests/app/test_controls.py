@@ -49,7 +49,7 @@ class ControlsCase(WindowCase):
         return self.session.refined
 
     def settled(self):
-        self.until(lambda: not self.session.passing.busy and not self.session.passing.lags)
+        self.until(lambda: self.session.passing.known)
         self.spin()
 
     def places(self, frame=60):

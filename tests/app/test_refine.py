@@ -42,7 +42,7 @@ class RefineCase(WindowCase):
         return [w for w in self.refine.lines.findChildren(PassLine) if w.isVisible()]
 
     def settled(self):
-        self.until(lambda: not self.session.passing.busy and not self.session.passing.lags)
+        self.until(lambda: self.session.passing.known)
         self.spin()
 
     def add(self, code):
@@ -59,7 +59,7 @@ class RefineCase(WindowCase):
 
 class Passes(RefineCase):
     def test_every_pass_of_the_menu_works(self):
-        offered = list(METHODS)
+        offered = sorted(METHODS, key=lambda code: code == "thin")  # all that comes after it would wait for it
         for code in offered:
             self.add(code)
             self.settled()
@@ -500,7 +500,7 @@ class Curves(RefineCase):
         for method, says in (
             (Retime(0.0), "A speed of 0 % can't be used"),
             (Retime(rate=5000.0), "A rate of 5000 frames per second"),
-            (Retime(0.01, 1000.0), "frames; at most 1,000,000"),
+            (Retime(0.05, 1000.0), "frames; at most 1,000,000"),
         ):
             self.session.do(do.AddPass(self.bake.id, Pass("bad", method)))
             self.session.do(do.AddPass(self.bake.id, Pass("worse", method)))

@@ -45,7 +45,7 @@ class ThinCase(WindowCase):
         return self.session.passing.poses
 
     def settled(self):
-        self.until(lambda: not self.session.passing.busy and not self.session.passing.lags, 60)
+        self.until(lambda: self.session.passing.known, 60)
         self.spin()
 
     def motion(self):
@@ -84,7 +84,8 @@ class Thinning(ThinCase):
         QTest.mouseClick(line, Qt.MouseButton.LeftButton)
         self.assertEqual(self.session.frame, self.poses.deviation.places.frame)
         before = len(self.poses.frames)
-        # The slider answers while it is dragged, before all is worked out.
+        # The slider answers while it is dragged, before all is worked out, once that is prepared.
+        self.until(lambda: not self.session.passing.busy, 60)
         thin.slider.setSliderDown(True)
         thin.slider.setValue(thin.slider.maximum() * 3 // 4)
         self.until(lambda: "about" in self.refine._line_widgets[0].number.text())

@@ -73,6 +73,11 @@ class LivePasses(Calmly):
         passed = self.passed
         return passed is not None and passed.result is None
 
+    @property
+    def known(self):
+        """Whether the whole result, and what it changed, is known; sketches of thinning may still be prepared."""
+        return self._wanted() is None and not self.calm.isActive()
+
     def _wanted(self):
         """The passes in question where anything of them is not known, else None."""
         passed = self.passed

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QFileDialog
 
 from tests.app.harness import WindowCase
 from tests.support import show_state
+from young_marionette.app import settings
+from young_marionette.core.keys.curves import PLACE
 from young_marionette.core.kinematics import forward
 from young_marionette.core.passes.adjusting import Adjust
 from young_marionette.core.passes.correction import Correction
@@ -106,6 +108,28 @@ class Hands(ControlsCase):
         self.assertIsNotNone(self.bake.passes[-1].keys)
         self.assertGreater(np.linalg.norm((self.places() - before)[self.joint("left foot")]), 0.02)
         self.assertIn(60, self.session.passing.poses.frames)
+
+    def test_curves_show_controls_and_their_keys_are_edited_there(self):
+        panel = self.window.timeline.curves
+        self.window._toggle_curves()
+        self.addCleanup(lambda: settings.put("curves/refine", False))
+        self.session.do(do.AddPass(self.bake.id, Pass("one", Thin(0.02))))
+        self.until(lambda: self.session.passing.known)
+        self.session.show_curves_of(("hips", "left knee"))
+        self.spin(0.1)
+        for n in range(panel.reading.count()):
+            panel.reading.setCurrentIndex(n)
+            panel.show_state(True)
+            self.spin()
+        self.assertIn("left knee", [child.text().removeprefix("★ ") for _, child in panel.tree._items()])
+        panel.reading.setCurrentIndex(panel.reading.findData(PLACE))
+        panel.show_state(True)
+        self.assertTrue({"hips", "left knee"} <= {c.name for c in panel.plot.new})
+        handle = next(h for h in panel.plot.handles if h.name == "hips" and h.axis == "Y" and 0 < h.frame < 200)
+        before = self.places(handle.frame)
+        panel._drag_value(handle, handle.value - 3.0, True)
+        self.spin()
+        self.close((self.places(handle.frame) - before)[self.joint("hips")], [0, -0.03, 0], 1e-6)
 
     def test_numbers_turn_and_move_what_is_chosen(self):
         self.session.show_curves_of(("left foot",))

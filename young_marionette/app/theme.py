@@ -104,7 +104,10 @@ QComboBox QAbstractItemView { background: %(lifted)s; color: %(text)s; border: 1
 QCheckBox { spacing: 8px; color: %(text)s; }
 QCheckBox::indicator, QListView::indicator, QTableView::indicator { width: 15px; height: 15px; border: 1px solid %(quiet)s; border-radius: 4px; background: %(raised)s; }
 QCheckBox::indicator:checked, QListView::indicator:checked, QTableView::indicator:checked { background: %(brass)s; border-color: %(brass)s; image: url(%(check)s); }
-QCheckBox:focus { color: %(brass)s; }
+QCheckBox:focus, QRadioButton:focus { color: %(brass)s; }
+QRadioButton { spacing: 8px; color: %(text)s; padding: 2px 0; }
+QRadioButton::indicator { width: 13px; height: 13px; border: 1px solid %(quiet)s; border-radius: 7px; background: %(raised)s; }
+QRadioButton::indicator:checked { border: 5px solid %(brass)s; width: 5px; height: 5px; background: %(deep)s; }
 QListView::item { padding: 4px 2px; border-radius: 5px; }
 QListView::item:hover, QListView::item:selected { background: %(lifted)s; color: %(text)s; }
 QMenu { background: %(lifted)s; color: %(text)s; border: 1px solid %(line)s; padding: 6px; }

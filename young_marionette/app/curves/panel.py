@@ -24,6 +24,7 @@ from ...core.keys.curves import (
     speed_of,
 )
 from ...core.keys.handles import handles
+from ...project.bakes import Bake
 from ...project.commands import SetKeys
 from ...project.keying import curve_slope, curve_value, keys_of
 from ..parts.widgets import Number, button, label, row, tool
@@ -180,7 +181,7 @@ class CurvePanel(QWidget):
         return found
 
     def _order_of(self, name):
-        return self.order.currentData() or self._own_order(self.session.refined, name) or ORDER
+        return self.order.currentData() or self._own_order(self.session.refined, name)
 
     def _edit(self, label, change, settled):
         """An edit of a key by its curve; all of one drag is one step."""
@@ -203,9 +204,10 @@ class CurvePanel(QWidget):
 
     @staticmethod
     def _own_order(entry, name):
-        on_controls = getattr(entry, "controls", None) is not None and hasattr(entry, "dense")
+        """The order of a bone's angles in the rig's file; controls are in none."""
+        on_controls = isinstance(entry, Bake) and entry.controls is not None
         joint = None if on_controls else entry.placed_skeleton.index.get(name)
-        return own_order(entry.layout, joint) if joint is not None else ""
+        return own_order(entry.layout, joint) if joint is not None else ORDER
 
     def _cutoffs(self):
         """The cut-offs of low-pass passes on what is shown."""

@@ -57,6 +57,7 @@ class JoinCard(Card):
         def done(changes):
             if self.bake is bake and self.other is other:
                 self._show(changes)
+                self.session.told.emit("Choose where the clips meet")
 
         self.session.job_asked.emit("look where clips meet", lambda _told: changes_of(bake, other, seconds), done)
 

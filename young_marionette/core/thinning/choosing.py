@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .spans import LONGEST, SHORT, Betweens, Spans, over
+from .spans import LONGEST, SHORT, SURE, Betweens, Spans, over
 
 _STRIDE = 4  # frames between the starts that are looked at first
 _GUESS = 12  # frames of a first try
@@ -18,7 +18,6 @@ _TRIES, _FEWER, _QUICK = (
     2,
 )  # paths that are looked at: in a short motion, in a long one, and for an answer at once
 _EXTRA = 7  # frames by which closer fits may reach further
-_SURE = 0.999  # of the tolerance, for what rounding may add
 _PREFERRED = 0.3  # of a key: what all likes together may count, so that they never cost one
 _BARRED = 20.0  # keys that one more costs where none is wanted
 
@@ -107,7 +106,7 @@ def _kept(
 ) -> np.ndarray:
     """Whether in-betweens keep the promise on every frame. ``closely``: fitted as closely as that asks for."""
     made = betweens.of(first, last, tolerances if closely else None)
-    return np.array([over(b.misses, tolerances) <= _SURE for b in made], bool)
+    return np.array([over(b.misses, tolerances) <= SURE for b in made], bool)
 
 
 class _Graph:
@@ -164,7 +163,7 @@ def _reach(spans: Spans, rules: Rules, tolerances: np.ndarray, step: Callable[[]
     reach = np.minimum(np.arange(count) + 1, count - 1)
 
     def keeps(first: np.ndarray, last: np.ndarray) -> np.ndarray:
-        return over(spans.misses(first, last), tolerances) <= _SURE  # type: ignore[no-any-return]
+        return over(spans.misses(first, last), tolerances) <= SURE  # type: ignore[no-any-return]
 
     # Twice as far from try to try, where the last one kept it.
     low, high = reach[starts], limits[starts]

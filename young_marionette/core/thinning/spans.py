@@ -18,6 +18,7 @@ LONGEST = 600  # frames of an in-between
 _SAMPLES, _MORE = 5, 9  # of an in-between in the search; of one in a short motion
 SHORT = 1500  # frames of a motion that can be looked at more closely
 _CHECKED = 0.03  # of a sample's weight: samples that are there to be looked at, not to be fitted to
+SURE = 0.999  # of the tolerance, for what rounding may add
 _ROUNDS, _LEAST = 3, 0.02  # of weighing anew, and the least that a sample counts then
 _FEW = 6000  # frames in all that are fitted together, however long their in-betweens are
 _HOPEFUL = 1.7  # times the tolerance: what misses more does not come within it by a closer fit
@@ -119,18 +120,24 @@ def over(misses: np.ndarray, tolerances: np.ndarray) -> np.ndarray:
 
 def closer(
     motion: Motion, first: np.ndarray, last: np.ndarray, frames: np.ndarray, tolerances: np.ndarray
-) -> Iterator[Fits]:
-    """Fits of in-betweens, each one closer where the last one missed most.
+) -> Iterator[tuple[np.ndarray, Fits]]:
+    """``(which of the in-betweens (m,), their fits)``: of all, then of those that are not close enough and not hopeless, each fit closer
+    where the last one missed most.
 
     Samples weigh as much as they missed (C. L. Lawson 1961, for least squares that come near the least maximum).
     """
-    weights = np.ones(frames.shape)
+    weights, which = np.ones(frames.shape), np.arange(len(first))
     for _ in range(_ROUNDS):
-        fits = fit(motion, first, last, frames, weights, True)
-        yield fits
+        fits = fit(motion, first[which], last[which], frames[:, which], weights, True)
+        yield which, fits
         missed = over(fits.misses, tolerances)
-        weights = weights * (missed / np.maximum(missed.max(axis=0), 1e-12) + _LEAST)
+        most = missed.max(axis=0)
+        weights = weights * (missed / np.maximum(most, 1e-12) + _LEAST)
         weights /= weights.mean(axis=0)
+        far = (most > SURE) & (most < _HOPEFUL)
+        which, weights = which[far], weights[:, far]
+        if not len(which):
+            return
 
 
 @dataclass(frozen=True, eq=False)
@@ -156,14 +163,17 @@ class Betweens:
     def of(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray | None) -> list[Between]:
         """The in-betweens from ``first (n,)`` to ``last (n,)``, within the tolerances where they can be (None: as they are)."""
         pairs = list(zip(first.tolist(), last.tolist()))
-        new = np.array([pair not in self._known for pair in pairs], bool)
-        self._fit(first[new], last[new], None)
-        if tolerances is None:
-            return [self._known[pair] for pair in pairs]
-        asked = tuple(tolerances.tolist())
-        known = [self._known[pair] for pair in pairs]
-        tight = np.array([b.tried != asked and 1 < over(b.misses, tolerances) < _HOPEFUL for b in known], bool)
-        self._fit(first[tight], last[tight], tolerances)
+        asked = () if tolerances is None else tuple(tolerances.tolist())
+
+        def is_open(pair: tuple[int, int]) -> bool:
+            """Whether it is not fitted yet, or could come closer."""
+            known = self._known.get(pair)
+            if known is None or tolerances is None:
+                return known is None
+            return bool(known.tried != asked and 1 < over(known.misses, tolerances) < _HOPEFUL)
+
+        todo = np.array([is_open(pair) for pair in pairs], bool)
+        self._fit(first[todo], last[todo], tolerances)
         return [self._known[pair] for pair in pairs]
 
     def _fit(self, first: np.ndarray, last: np.ndarray, tolerances: np.ndarray | None) -> None:
@@ -178,8 +188,8 @@ class Betweens:
             if tolerances is None:
                 self._keep(a, b, frames, fit(self.motion, a, b, frames, None, True), None)
                 continue
-            for fits in closer(self.motion, a, b, frames, tolerances):
-                self._keep(a, b, frames, fits, tolerances)
+            for which, fits in closer(self.motion, a, b, frames, tolerances):
+                self._keep(a[which], b[which], frames[:, which], fits, tolerances)
 
     def _keep(
         self, first: np.ndarray, last: np.ndarray, frames: np.ndarray, fits: Fits, tolerances: np.ndarray | None

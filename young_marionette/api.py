@@ -205,16 +205,12 @@ def join(first: Take, second: Take, seconds: float = 0.4, at: tuple[int, int] | 
     ``at``: the frames of both where the change begins (None: where it is least). InputError where they can't be joined.
     """
     from .core.passes.keeping import Limbs
-    from .core.resample import resample
-    from .core.travel.joining import Change, best_changes, joined
+    from .core.travel.joining import Change, at_rate, best_changes, joined
 
     rig, one, other = first.rig, first.clip, second.clip
-    contacts = second.contacts
     if rig.metric_body is None:
         raise InputError(f"Nothing was read of a body in {rig.name}: it can't be told where its clips meet.")
-    if abs(other.rate - one.rate) > 1e-6:
-        contacts = contacts.in_frames(0, other.frames - 1, one.rate)
-        other = resample(other, one.rate)
+    other, contacts = at_rate(other, second.contacts, one.rate)
     limbs = Limbs.of(one.skeleton, rig.metric_body, rig.placed_character)
     both = first.contacts, contacts
     change = Change(*at, 0.0) if at else best_changes(one, other, limbs, both, seconds, 1)[0]

@@ -182,6 +182,12 @@ class Session(QObject):
         return self.state.entry(self.preview) or self._in_refine or self.state.source_entry
 
     @property
+    def refined_rig(self):
+        """The rig of the baked clip that is worked on, as it is in the library now, or None."""
+        bake = self.refined
+        return next((e for e in self.state.entries if bake is not None and e.id == bake.rig.id), None)
+
+    @property
     def refined(self):
         """The baked clip that is worked on, or None."""
         bake = self.state.entry(self.compare)

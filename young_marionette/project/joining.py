@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from ..core.controls.motion import invert
 from ..core.errors import InputError
 from ..core.resample import resample
-from ..core.travel.joining import Change, best_changes, joined
+from ..core.travel.joining import Change, at_rate, best_changes, joined
 
 if TYPE_CHECKING:
     from ..core.clip import Clip
@@ -31,8 +31,7 @@ def joined_bakes(identifier: str, first: Bake, second: Bake, change: Change, sec
     if first.control_rig is not None:
         dense = invert(first.control_rig, dense)
     return replace(
-        first, id=identifier, name=name, dense=dense, contacts=found, passes=(), digest="", pairing=first.pairing,
-        frames=None,
+        first, id=identifier, name=name, dense=dense, contacts=found, passes=(), digest="", frames=None,
     )  # fmt: skip
 
 
@@ -44,9 +43,7 @@ def fitting(bake: Bake, other: Bake) -> Clip:
     clip = other.passed.bones(other.passed.stage().clip)
     if clip.skeleton.names != bake.placed_skeleton.names:
         raise InputError(f"{other.name} and {bake.name} are not of one rig: their bones differ.")
-    if abs(clip.rate - bake.dense.rate) > 1e-6:
-        clip = resample(clip, bake.dense.rate)
-    clip = replace(clip, name=other.name)
+    clip = replace(resample(clip, bake.dense.rate), name=other.name)
     return clip if bake.control_rig is None else replace(invert(bake.control_rig, clip), name=other.name)
 
 
@@ -57,9 +54,6 @@ def _sides(first: Bake, second: Bake) -> list[tuple[Clip, Contacts]]:
     found = []
     for bake in (first, second):
         stage = bake.passed.stage()
-        clip, contacts = bake.passed.bones(stage.clip), stage.contacts
-        if found and abs(clip.rate - found[0][0].rate) > 1e-6:
-            contacts = contacts.in_frames(0, clip.frames - 1, found[0][0].rate)
-            clip = resample(clip, found[0][0].rate)
-        found.append((clip, contacts))
+        clip = bake.passed.bones(stage.clip)
+        found.append(at_rate(clip, stage.contacts, found[0][0].rate if found else clip.rate))
     return found

@@ -47,15 +47,9 @@ class ControlsCard(Card):
         for signal in (session.bones_changed, session.step_changed, session.preview_changed, session.controls_changed):
             signal.connect(self.show_state)
 
-    @property
-    def _rig(self):
-        """The rig of the clip as it is in the library now, or None."""
-        bake = self.session.refined
-        return next((e for e in self.session.state.entries if bake is not None and e.id == bake.rig.id), None)
-
     def show_state(self):
         """Take the clip of the moment."""
-        bake, rig = self.session.refined, self._rig
+        bake, rig = self.session.refined, self.session.refined_rig
         on = bake is not None and bake.controls is not None
         self.setVisible(on)
         self.baking.setVisible(bake is not None and not on)
@@ -133,7 +127,7 @@ class ControlsCard(Card):
     # --- the set --------------------------------------------------------------------------------
     def _fill_set(self, menu):
         menu.clear()
-        rig = self._rig
+        rig = self.session.refined_rig
         menu.addAction("Save the set …", lambda: self.files.ask_save(rig))
         menu.addAction("Use a saved set …", lambda: self.files.ask_load(rig))
         menu.addSeparator()

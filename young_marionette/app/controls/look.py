@@ -59,14 +59,9 @@ class ControlLook(QWidget):
         column.addWidget(self.both)
 
     @property
-    def _rig(self):
-        bake = self.session.refined
-        return next((e for e in self.session.state.entries if bake is not None and e.id == bake.rig.id), None)
-
-    @property
     def control(self):
         """The one chosen control, as the rig's set has it, or None."""
-        rig, bake, names = self._rig, self.session.refined, self.session.bones
+        rig, bake, names = self.session.refined_rig, self.session.refined, self.session.bones
         if rig is None or bake is None or bake.controls is None or len(names) != 1:
             return None
         if rig.control_set.built != bake.controls.built:
@@ -86,7 +81,7 @@ class ControlLook(QWidget):
         self.lean.set_value(_FREE if one.swing is None else math.degrees(one.swing))
         self.twist.set_value(_FREE if one.twist is None else math.degrees(max(map(abs, one.twist))))
         self.reach.set_value(100 * (_FAR if one.reach is None else one.reach))
-        self.both.setVisible(self._rig.control_set.other_side(one.name) is not None)
+        self.both.setVisible(self.session.refined_rig.control_set.other_side(one.name) is not None)
         self.turning.setVisible(one.kind != DIRECTION)
         self.moving.setVisible(one.kind not in (TURNED, ROLL, CURL))
 
@@ -106,7 +101,7 @@ class ControlLook(QWidget):
         )
 
     def _change(self, settled=True, **values):
-        one, rig = self.control, self._rig
+        one, rig = self.control, self.session.refined_rig
         if one is None:
             return False
         try:

@@ -17,20 +17,10 @@ class PoseCard(Card):
         self.posing, self.keying = posing, keying
         self.about = label(_HINT, "quiet", wrap=True)
         self.add(self.about)
-        self.turns = []
-        for axis, name in enumerate("XYZ"):
-            number = Number(0, "°", 1, 1, -360, 360, 0, f"Turn the bone about {name}")
-            number.setFixedWidth(70)
-            number.edited.connect(lambda value, settled, a=axis: self._turn(a, value, settled))
-            self.turns.append(number)
+        self.turns = self._three("°", 360, "Turn the bone about {}", self._turn)
         self.turning = row(label("Turn by"), None, *self.turns, spacing=6)
         self.add(self.turning)
-        self.moves = []
-        for axis, name in enumerate("XYZ"):
-            number = Number(0, "cm", 1, 1, -1000, 1000, 0, f"Move along {name}, in the world")
-            number.setFixedWidth(76)
-            number.edited.connect(lambda value, settled, a=axis: self._move(a, value, settled))
-            self.moves.append(number)
+        self.moves = self._three("cm", 1000, "Move along {}, in the world", self._move)
         self.moving = row(label("Move by"), None, *self.moves, spacing=6)
         self.add(self.moving)
         self.copying = row(
@@ -46,6 +36,17 @@ class PoseCard(Card):
         self.add(self.copying)
         self.longer = button("Hold", self.keying.hold, tip="Hold this pose a quarter of a second longer")
         self.copying.layout().insertWidget(4, self.longer)
+
+    @staticmethod
+    def _three(unit, most, name, act):
+        """A number for each axis, which ``act(axis, value, settled)`` is told of."""
+        numbers = []
+        for axis, letter in enumerate("XYZ"):
+            number = Number(0, unit, 1, 1, -most, most, 0, name.format(letter))
+            number.setFixedWidth(76)
+            number.edited.connect(lambda value, settled, a=axis: act(a, value, settled))
+            numbers.append(number)
+        return numbers
 
     def show_state(self):
         """Take the moment's bone."""

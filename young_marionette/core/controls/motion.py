@@ -57,18 +57,12 @@ def lost(rig: ControlRig, clip: Clip) -> tuple[Lost, ...]:
 
 def stretched(rig: ControlRig, motion: Clip, bones: Clip) -> dict[str, np.ndarray]:
     """By limb, how far ``(frames,)`` its end's control is out of its reach (metres); ``bones``: what ``solve`` gives."""
-    targets, places = forward_rows(motion)[0], forward_rows(bones)[0]
-    return {
-        limb.name: np.linalg.norm(targets[limb.place] - places[limb.end], axis=0)
-        for limb in rig.limbs
-        if limb.roll is None
-    } | {limb.name: _beyond(rig, motion, limb, places) for limb in rig.limbs if limb.roll is not None}
-
-
-def _beyond(rig: ControlRig, motion: Clip, limb: ReachingLimb, places: np.ndarray) -> np.ndarray:
-    _, turns = world = forward_rows(motion)
-    end, _ = _rolled(limb, world[0][limb.place].T, turns[limb.place].T, _roll(rig, motion, limb))
-    return np.linalg.norm(end - places[limb.end].T, axis=1)
+    (places, turns), reached = forward_rows(motion), forward_rows(bones)[0]
+    found = {}
+    for limb in rig.limbs:
+        end, _ = _rolled(limb, places[limb.place].T, turns[limb.place].T, _roll(motion, limb))
+        found[limb.name] = np.linalg.norm(end - reached[limb.end].T, axis=1)
+    return found
 
 
 class _Solving:
@@ -86,10 +80,10 @@ class _Solving:
         """The bones."""
         rig, skeleton = self.rig, self.skeleton
         self._turn()
-        starts = {limb.upper: limb for limb in rig.limbs}
+        starts, ends = {limb.upper: limb for limb in rig.limbs}, {limb.end for limb in rig.limbs}
         fixed: dict[int, np.ndarray] = {}
         for bone, parent in enumerate(skeleton.parents.tolist()):
-            if rig.placed[bone] and not any(bone == limb.end for limb in rig.limbs):
+            if rig.placed[bone] and bone not in ends:
                 fixed[bone] = rot.multiply(self.turns[rig.driver[bone]].T, rig.frames[bone])
                 self._place(bone, parent)
             else:
@@ -152,7 +146,7 @@ class _Solving:
         """How the bones of a limb are turned in the world ``{bone: (frames, 4)}``."""
         rig, given = self.rig, self.given
         bones = limb_bones(limb, self.skeleton, self.local, self.moved)
-        roll = _roll(rig, self.motion, limb)
+        roll = _roll(self.motion, limb)
         place, turn = self.places[limb.place].T, self.turns[limb.place].T
         end, turned = _rolled(limb, place, turn, roll)
         lean = self.moves.get(limb.lean, np.zeros((self.motion.frames, 3)))[:, :2]
@@ -244,8 +238,9 @@ class _Inverting:
             return self.local
         local = self.local.copy()
         for curl in self.rig.curls:
-            angle = _curl_of(curl, self.skeleton, local)
-            if self.like is not None:
+            if self.like is None:
+                angle = _curl_of(curl, self.skeleton, local)
+            else:
                 angle = _angle_about_x(self.like.rotations[:, curl.control])
             self.given[curl.control] = _about_x(angle).T
             for bone, axis in zip(curl.bones, curl.axes):
@@ -349,7 +344,7 @@ def _curl_of(curl: Curl, skeleton: Skeleton, local: np.ndarray) -> np.ndarray:
     return np.mean(angles, axis=0)  # type: ignore[no-any-return]
 
 
-def _roll(rig: ControlRig, motion: Clip, limb: ReachingLimb) -> np.ndarray:
+def _roll(motion: Clip, limb: ReachingLimb) -> np.ndarray:
     """By which angle ``(frames,)`` a foot is rolled: above zero onto its ball, below onto its heel."""
     if limb.roll is None:
         return np.zeros(motion.frames)

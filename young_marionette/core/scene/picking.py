@@ -35,9 +35,7 @@ def pick_bone(
         if figure.ghost or not len(figure.bones.start) or not figure.shows_bones:
             continue
         (a, depth_a), (b, depth_b) = (project(matrix, ends, *size) for ends in figure.segments())
-        way = b - a
-        along = np.clip(((place - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1)
-        away = np.linalg.norm(a + along[:, None] * way - place, axis=1)
+        away = away_from(place, a, b)
         away[(depth_a < NEAREST) | (depth_b < NEAREST)] = np.inf
         # Of bones that lie over each other, the one in front.
         away += 1e-3 * (depth_a + depth_b)
@@ -45,6 +43,13 @@ def pick_bone(
         if away[nearest] < best:
             best, picked = float(away[nearest]), (figure, int(figure.bones.start[nearest]))
     return picked
+
+
+def away_from(place: np.ndarray, starts: np.ndarray, ends: np.ndarray) -> np.ndarray:
+    """How far a place ``(2,)`` is from each of the lines from ``starts (n, 2)`` to ``ends (n, 2)``, pixels."""
+    way = ends - starts
+    along = np.clip(((place - starts) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1)
+    return np.asarray(np.linalg.norm(starts + along[:, None] * way - place, axis=1))
 
 
 def pick_dot(

@@ -13,7 +13,7 @@ from .. import rotations as rot
 from ..controls.sets import BODY, CURL
 from ..evaluator import EVALUATOR
 from .camera import project
-from .picking import NEAREST
+from .picking import NEAREST, away_from
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterable, Iterator
@@ -150,10 +150,11 @@ class _Maker:
         low = bones[:, [0, 2]].min(0) + np.ptp(bones[:, [0, 2]], axis=0) / 2
         middle = np.array([low[0], top, low[1]])
         across, along, rise = rot.rotate(turn, np.array([[0.11, 0, 0], [0, 0, 0.085], [0, 0.012, 0]]) * size)
-        bars = [np.array([middle - across, middle + across])]
-        bars += [np.array([middle - along + rise, middle + along + rise])]
-        bars += [np.array([bar[0] + rise, bar[1] + rise]) for bar in bars[:1]]
-        threads = [np.array([middle - [0, 0, 0], bones[int(np.argmax(bones[:, 1]))]])]
+        bars = [
+            np.array([middle + up - way, middle + up + way])
+            for up, way in ((0 * rise, across), (rise, across), (rise, along))
+        ]
+        threads = [np.array([middle, bones[int(np.argmax(bones[:, 1]))]])]
         for limb in self.rig.limbs:
             if limb.name.endswith("arm"):
                 end = middle + across * (1 if limb.name.startswith("left") else -1)
@@ -224,9 +225,7 @@ class _Maker:
         start, along = self.pose.bones[bone], self._along(bone)
         if control.part.endswith("fingers"):
             across = rot.normalise(np.cross(along, [0.3, 0.2, 0.9]))
-            reach = _FINGER * size
-            mark = np.array([across, along, -across, -along, across]) * reach
-            return start, [start + mark * [1.0, 1.0, 1.0]], [], []
+            return start, [start + _FINGER * size * np.array([across, along, -across, -along, across])], [], []
         if control.kind == "placed" and control.part == "hips" and bone not in self.facts.hips:
             along = np.array([0.0, 1.0, 0.0])
             return start, [self._ring(start + [0, 0.004, 0], along, 0.14 * size)], [], []
@@ -292,12 +291,9 @@ def picked_at(flat: Iterable[tuple[int, np.ndarray]], point: tuple[float, float]
     best, nearest = within, None
     at = np.array(point)
     for number, places in flat:
-        if len(places) > 1:
-            a, way = places[:-1], np.diff(places, axis=0)
-            along = np.clip(((at - a) * way).sum(1) / np.maximum((way**2).sum(1), 1e-9), 0, 1)
-            away = np.linalg.norm(a + along[:, None] * way - at, axis=1).min()
-        else:
-            away = float(np.linalg.norm(places[0] - at))
+        # A dot is a line that ends where it begins.
+        starts, ends = (places[:-1], places[1:]) if len(places) > 1 else (places, places)
+        away = float(away_from(at, starts, ends).min())
         if away < best:
-            best, nearest = float(away), number
+            best, nearest = away, number
     return nearest

@@ -52,6 +52,11 @@ class Motion:
     driven: Driven | None = None
 
     @property
+    def promised(self) -> Motion:
+        """What tolerances are about: the bones, where the joints are controls, else the motion itself."""
+        return self if self.driven is None else self.driven.bones
+
+    @property
     def frames(self) -> int:
         return int(self.local.shape[-1])
 

@@ -31,7 +31,7 @@ class Spans:
 
     def __init__(self, motion: Motion) -> None:
         self.motion = motion
-        self._rough = _Rough(roughness(motion.driven.bones if motion.driven is not None else motion))
+        self._rough = _Rough(roughness(motion.promised))
         self._table = np.full((4, motion.frames, 33), np.nan, np.float32)
 
     def misses(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:

@@ -222,12 +222,7 @@ class _Block:
             else:
                 motion = controls_motion(subject.rig, clip, subject.points or {}, contacts, subject.names, looks)
             small = motion.as_type(np.float32)
-            self._made = (
-                motion,
-                Spans(small),
-                Betweens(small),
-                accents(motion.driven.bones if motion.driven else motion),
-            )
+            self._made = motion, Spans(small), Betweens(small), accents(motion.promised)
         return self._made
 
     def _rules(

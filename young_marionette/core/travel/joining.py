@@ -13,6 +13,7 @@ from ..contacts.contact import Contact, Contacts
 from ..contacts.points import FEET, point_rows
 from ..errors import InputError
 from ..passes.keeping import put_back
+from ..resample import resample
 from ..smoothing import eased
 from .loops import costs, features
 from .path import path_of
@@ -34,6 +35,13 @@ class Change:
     first: int
     second: int
     cost: float
+
+
+def at_rate(clip: Clip, contacts: Contacts, rate: float) -> tuple[Clip, Contacts]:
+    """A clip and its contacts at another rate; the same where it has that."""
+    if abs(clip.rate - rate) <= 1e-6:
+        return clip, contacts
+    return resample(clip, rate), contacts.in_frames(0, clip.frames - 1, rate)
 
 
 def best_changes(

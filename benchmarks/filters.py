@@ -5,22 +5,23 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.acting import acted
+from tests.acting import acted, damaged
 from young_marionette.core import rotations as rot
+from young_marionette.core.contacts.finding import find_contacts
 from young_marionette.core.filters.lowpass import butterworth
 from young_marionette.core.filters.methods import Adaptive, LowPass, Spikes
 from young_marionette.core.filters.motion import Scope, filtered
 from young_marionette.core.humanoid.reading import read_body
 from young_marionette.core.kinematics import forward
+from young_marionette.core.passes.keeping import Limbs
 from young_marionette.core.passes.measuring import turned
-from young_marionette.core.passes.stack import Pass
+from young_marionette.core.passes.stack import Pass, Stage, run
 from young_marionette.project.passes import Passed
 
 from .core import clip
 from .measure import best, plain, row
 
 TURNS = Scope(("rotation",))
-JITTER, SHARE, SPIKES = np.radians(1.5), 0.01, np.radians((15.0, 35.0))
 NAMES = ("carry_bucket", "haul_rope", "light_lamp", "sweep_quay")
 
 
@@ -29,16 +30,6 @@ def wandering():
     long = clip()
     ways = np.random.default_rng(1).normal(0, 1.5, (len(long.skeleton), 3, long.frames))
     return replace(long, rotations=rot.from_vector(np.moveaxis(butterworth(ways, long.rate, 3.0), -1, 0)))
-
-
-def damaged(one, rng):
-    """``(clip with white jitter of 1.5 degrees an axis and 1 % spikes of 15 to 35 degrees, mask of the spikes)``."""
-    shape = one.rotations.shape[:2]
-    shaken = rot.from_vector(rng.normal(0, JITTER, (*shape, 3)))
-    struck = rng.random(shape) < SHARE
-    axes = rot.normalise(rng.normal(size=(*shape, 3)))
-    turns = np.where(struck, rng.uniform(*SPIKES, shape), 0.0)[..., None] * axes
-    return replace(one, rotations=rot.multiply(rot.multiply(one.rotations, shaken), rot.from_vector(turns))), struck
 
 
 def off(a, b):
@@ -95,11 +86,18 @@ def filter_quality():
     """RMS degrees left of 1.5 degrees of jitter and 1 % spikes, against one who knows the spikes and the best cut-offs."""
     rng = np.random.default_rng(4)
     for name in NAMES:
-        truth = acted(name, 60)[0]
+        truth, body, _, _ = acted(name, 60)
         hurt, struck = damaged(truth, rng)
-        floor, mended = oracle(truth, hurt, struck), filtered(hurt, Spikes(), TURNS)[0]
-        for what, method, goal in (("low-pass", LowPass(), 1.1), ("smooth", Adaptive(), 1.1)):
-            left = off(truth, filtered(mended, method, TURNS)[0])
+        floor, contacts = oracle(truth, hurt, struck), find_contacts(hurt, body)
+        limbs = Limbs.of(truth.skeleton, body, None)
+        for what, method, keep, goal in (
+            ("low-pass", LowPass(), False, 1.1),
+            ("low-pass, contacts kept", LowPass(), True, 1.1),
+            ("smooth", Adaptive(), False, 1.1),
+            ("smooth, contacts kept", Adaptive(), True, 1.1),
+        ):
+            passes = [Pass(name, one, TURNS.channels, keep=keep) for name, one in (("a", Spikes()), ("b", method))]
+            left = off(truth, run(passes, Stage(hurt, contacts), limbs).clip)
             mark = f"≤ {goal:g} {'✓' if left <= goal * floor else '✗'}"
             yield (
                 f"error left, {what}: {name}",

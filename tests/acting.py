@@ -52,3 +52,13 @@ def mask_of(contacts, point, frames):
     for contact in contacts.of(point):
         mask[contact.first : contact.last + 1] = True
     return mask
+
+
+def damaged(clip, rng, jitter=1.5, share=0.01):
+    """``(clip with white jitter in degrees and spikes of 15 to 35 degrees, mask of the spikes)``."""
+    shape = clip.rotations.shape[:2]
+    shaken = rot.from_vector(rng.normal(0, np.radians(jitter), (*shape, 3)))
+    spikes = rng.random(shape) < share
+    axes = rot.normalise(rng.normal(size=(*shape, 3)))
+    struck = np.where(spikes, np.radians(rng.uniform(15, 35, shape)), 0.0)[..., None] * axes
+    return replace(clip, rotations=rot.multiply(rot.multiply(clip.rotations, shaken), rot.from_vector(struck))), spikes

@@ -232,6 +232,36 @@ class Planted(OnLegs):
         self.assertLess(np.abs(np.diff(drop, 2)).max() * 900, 8.0)
         self.close(self.path(self.world, "left heel")[40:81, 1], 0, 1e-6)
 
+    def test_hips_that_give_way_spare_knees_close_to_straight(self):
+        """Hips that bob by 8 mm over legs all but straight come to rest, knees hardly bend, and the other foot stays."""
+        self.onto(USUAL, "haul_rope")
+        turns = np.tile(self.free.rotations[:1], (120, 1, 1))
+        for leg in self.legs:
+            for joint, degrees in ((leg.thigh, -4.0), (leg.shin, 8.0), (leg.foot, -4.0)):
+                turns[:, joint] = rot.from_axis_angle(rot.AXES["X"], np.radians(degrees))
+        moves = np.tile(self.free.translations[:1], (120, 1, 1))
+        moves[40:80, :, 1] += 0.004 * np.sin(np.linspace(0, 4 * np.pi, 40))[:, None]
+        clip = replace(self.free, rotations=turns, translations=moves)
+        marks = Contacts(tuple(Contact(point, 40, 79) for point in FEET), 0.0, 30.0)
+        stiff = plant(clip, self.legs, self.hips, marks, level=False)
+        soft = plant(clip, self.legs, self.hips, marks, level=False, giving=True)
+        bent = [
+            np.degrees(rot.angle(rot.multiply(rot.conjugate(clip.rotations), out.rotations)))[:, leg.shin].max()
+            for out in (stiff, soft)
+        ]
+        self.assertGreater(bent[0], 3.0)
+        self.assertLess(bent[1], 0.7)
+        world, before = matrices(soft), matrices(clip)
+        self.assertLess(np.ptp(world[41:79, self.hips, 1, 3]), 0.002)
+        for point in FEET:
+            self.close(np.ptp(self.path(world, point)[40:80], axis=0), 0, 1e-6)
+        self.assertTrue(np.array_equal(soft.rotations[:20], clip.rotations[:20]))
+        one = Contacts(marks.of("left heel"), 0.0, 30.0)
+        world = matrices(plant(clip, self.legs, self.hips, one, level=False, giving=True))
+        self.assertGreater(np.abs(world - before)[:, self.hips, :3, 3].max(), 1e-4)
+        for point in ("right heel", "right toe"):
+            self.close(self.path(world, point), self.path(before, point), 1e-6)
+
 
 class Unkind(OnLegs):
     def test_whatever_moves_onto_whatever_stands(self):

@@ -10,6 +10,7 @@ from ..evaluator import EVALUATOR
 from ..humanoid.volumes import volumes
 from ..kinematics import forward_rows
 from ..stretches import stretches, whole
+from .calming import calmed
 from .choices import USUAL, ContactChoices, Thresholds
 from .contact import Contact, Contacts
 from .points import FEET, HANDS, SIDES, contact_points, points_of
@@ -64,9 +65,14 @@ class ContactSearch:
         self.size = body.stature / USUAL
         self.at = dict(zip((p.name for p in points), range(len(points))))
         anchors = [run[0] for part, run in body.parts.items() if part.endswith((" thigh", " shin", " upper arm"))]
-        world = forward_rows(clip, sorted({*anchors, *(p.joint for p in points)}))
-        self._limbs, self.raw = world[0], points_of(points, *world)
-        self.places = steadied(self.raw, clip.rate)
+        joints = {*anchors, *(p.joint for p in points)}
+        world = forward_rows(clip, sorted(joints))
+        self.raw = places = points_of(points, *world)
+        calm = calmed(clip, places, joints)
+        if calm is not clip:
+            clip, world = calm, forward_rows(calm, sorted(joints))
+            places = points_of(points, *world)
+        self._limbs, self.places = world[0], steadied(places, clip.rate)
         self.speeds = _speeds(self.places) * clip.rate
         self.sits = self._sits()
         self.touches = find_touches(clip, body, {p.name: p for p in points}, volumes(clip.skeleton, body, character))

@@ -18,15 +18,23 @@ def steadied(rows: np.ndarray, rate: float) -> np.ndarray:
     noise of the standard deviation s have s times the root of 70, those of smooth motion hardly any.
     """
     out = np.empty_like(rows)
-    for row, places in enumerate(rows):
-        jitter = 0.0
-        if places.shape[-1] > 8:
-            jitter = float(np.median(np.linalg.norm(_fourth(places), axis=0))) / (1.54 * 70**0.5)
-        # The width at which what is left of the jitter is a speed of _STEADY, as far as motion can bear it.
-        width = (jitter * rate / (2.66 * _STEADY)) ** (2 / 3)
-        width = min(max(width, _NARROW * rate), _WIDE * rate)
+    for row, (places, wanted) in enumerate(zip(rows, _widths(rows, rate))):
+        width = min(max(wanted, _NARROW * rate), _WIDE * rate)
         out[row] = gaussian(places, width) if width > 0.4 else places
     return out
+
+
+def is_restless(rows: np.ndarray, rate: float) -> bool:
+    """Whether any of these places jitters more than ``steadied`` can take out."""
+    return max(_widths(rows, rate), default=0.0) > _WIDE * rate
+
+
+def _widths(rows: np.ndarray, rate: float) -> list[float]:
+    """The widths of Gaussians, in frames, at which what is left of each point's jitter is a speed of ``_STEADY``."""
+    if rows.shape[-1] <= 8:
+        return [0.0] * len(rows)
+    jitters = [float(np.median(np.linalg.norm(_fourth(places), axis=0))) / (1.54 * 70**0.5) for places in rows]
+    return [(jitter * rate / (2.66 * _STEADY)) ** (2 / 3) for jitter in jitters]
 
 
 def _fourth(places: np.ndarray) -> np.ndarray:

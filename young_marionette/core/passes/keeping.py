@@ -13,7 +13,7 @@ from ..contacts.contact import Contacts
 from ..contacts.points import FEET, HANDS, contact_points, point_rows, points_of
 from ..humanoid.groups import FACE, groups
 from ..kinematics import forward_rows
-from ..transfer.bridging import bridged
+from ..transfer.bridging import PASSING, WALKING, Pace, bridged
 from ..transfer.hands import Arm, arms_of
 from ..transfer.limbs import put
 from ..transfer.planting import Leg, legs_of, plant
@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 _STILL = 0.0003  # metres: what slides by less stands
 STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how much more it may slide if it did not
+_MOSTLY, _STANDS = 0.75, 0.001  # what slides by less (metres) in that share of a contact's frames stands in all of them
 _SAME = 1e-6  # metres: what is moved by less is not moved
 _FAR = 0.005  # metres: what was moved by more, for most of a contact, has to be put back
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
@@ -71,20 +72,45 @@ class Limbs:
         return replace(self, groups={part: tuple(names) for part, names in groups.items()} | face, rig=rig)
 
 
-def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
+def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts, giving: bool = False) -> Clip:
     """``after`` with its feet planted, and its hands held, wherever they were and it moves them away from ``before``.
 
-    ``contacts``: in the frames of both. What it did not move stays to the last bit.
+    ``contacts``: in the frames of both. What it did not move stays to the last bit. ``giving``: the hips may give way, too.
     """
     moved = moved_contacts(before, after, limbs, contacts)
-    return put_back(after, limbs, moved) if moved.found else after
+    if not moved.found:
+        return after
+    made = _planted(after, limbs, moved, giving)
+    # Hips that gave way took along hands that were still in place.
+    again = moved if made is after else moved_contacts(before, made, limbs, contacts)
+    return _held(made, limbs, again, made is not after, PASSING if giving else WALKING)
 
 
 def put_back(clip: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
     """``clip`` with feet planted and hands held in all of ``contacts``."""
-    made = plant(clip, limbs.legs, limbs.hips, contacts, level=False)
+    made = _planted(clip, limbs, contacts)
+    return _held(made, limbs, contacts, made is not clip)
+
+
+def _planted(clip: Clip, limbs: Limbs, contacts: Contacts, giving: bool = False) -> Clip:
+    return plant(clip, limbs.legs, limbs.hips, contacts, level=False, giving=giving)
+
+
+def _held(clip: Clip, limbs: Limbs, contacts: Contacts, fresh: bool, pace: Pace = WALKING) -> Clip:
     arms = [arm for side, arm in limbs.arms.items() if contacts.of(f"{side} hand")]
-    return held(made, arms, contacts, made is not clip) if arms else made
+    return held(clip, arms, contacts, fresh, pace) if arms else clip
+
+
+def stilled(clip: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
+    """``clip``, retimed, with what stands in most frames of a contact standing in all of them: poses between frames are guesses."""
+    points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
+    rows = dict(zip((p.name for p in points), point_rows(clip, points))) if points else {}
+    found = tuple(c for c in contacts.found if c.point in rows and _slips(rows[c.point][:, c.first : c.last + 1]))
+    return put_back(clip, limbs, replace(contacts, found=found, touches=())) if found else clip
+
+
+def _slips(places: np.ndarray) -> bool:
+    return bool(places.size) and slide(places) > _STILL and slide(places, _MOSTLY) < _STANDS
 
 
 def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Contacts:
@@ -121,10 +147,10 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     return slid < STOOD or slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
 
 
-def slide(places: np.ndarray) -> float:
-    """How far places ``(3, frames)`` are from their middle, at most."""
+def slide(places: np.ndarray, share: float = 1.0) -> float:
+    """How far places ``(3, frames)`` are from their middle in a ``share`` of the frames, at most."""
     away = places - places.mean(axis=1, keepdims=True)
-    return float(np.sqrt(np.einsum("xf,xf->f", away, away).max()))
+    return float(np.quantile(np.sqrt(np.einsum("xf,xf->f", away, away)), share))
 
 
 def _one_foot(a: Contact, b: Contact) -> bool:
@@ -132,7 +158,7 @@ def _one_foot(a: Contact, b: Contact) -> bool:
     return a.point.split()[0] == b.point.split()[0] and a.first <= b.last + 1 and b.first <= a.last + 1
 
 
-def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = False) -> Clip:
+def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = False, pace: Pace = WALKING) -> Clip:
     """``clip`` with its palms where they are in the middle of each contact, hands turned as they are.
 
     ``fresh``: nobody else has ``clip``.
@@ -147,7 +173,7 @@ def held(clip: Clip, arms: Sequence[Arm], contacts: Contacts, fresh: bool = Fals
             part = slice(contact.first, contact.last + 1)
             shift[part], fixed[part] = palm[part].mean(axis=0) - palm[part], True
         # Held places lie among those where the hand was: they are in reach, or all but.
-        target = places[arm.limb.end].T + bridged(shift, fixed, clip.rate, _SLIDES)
+        target = places[arm.limb.end].T + bridged(shift, fixed, clip.rate, _SLIDES, pace)
         hand = turns[arm.limb.end].T.copy()
         upper, lower = arm.limb.reach(places, turns, places[arm.limb.first].T, target)
         _put_arm(local, clip.skeleton, arm, turns, (upper, lower, hand))

@@ -14,7 +14,7 @@ from .adjusting import Adjust
 from .correction import Correction
 from .difference import Difference
 from .edits import Offset, Retime, Scale, edited
-from .keeping import Limbs, kept, put_back
+from .keeping import Limbs, kept, put_back, stilled
 from .keys import Keys
 from .loop import Loop
 from .mirroring import Mirror
@@ -150,7 +150,10 @@ def applied(
     clip, contacts, method = stage.clip, stage.contacts, one.method
     report, scope = Report(), one.scope(limbs)
     if isinstance(method, Retime | Time):
-        return Stage(*method.run(clip, contacts))
+        made, inside = method.run(clip, contacts)
+        return Stage(
+            through_bones(made, limbs, lambda bones: stilled(bones, limbs, inside)) if one.keep else made, inside
+        )
     if isinstance(method, Loop):
         made, inside = method.run(bones_of(clip, limbs), contacts, limbs, one.keep)
         return Stage(onto_controls(clip, bones_of(clip, limbs), made, limbs), inside)
@@ -185,7 +188,9 @@ def applied(
         made, report = filtered(clip, method, scope, limbs.groups, measures, first, total)
     if one.keep and made is not clip:
         before, after = bones_of(clip, limbs), bones_of(made, limbs)
-        made = onto_controls(made, after, kept(before, after, limbs, contacts), limbs)
+        # Filters do not know the hips better than the feet; what else changes a motion means where it puts them.
+        stood = kept(before, after, limbs, contacts, isinstance(method, _FILTERS))
+        made = onto_controls(made, after, stood, limbs)
     return Stage(made, contacts, report)
 
 

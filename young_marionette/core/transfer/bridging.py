@@ -2,18 +2,33 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ..smoothing import eased
 from ..stretches import ends_of
 
-_LONGEST = 0.9  # seconds over which a correction goes from one contact to the next; else it fades
-_FADE = 0.35  # seconds in which a correction fades where no other contact is near
-_MOMENT = 0.03  # seconds over which that speed is taken
-_SOON = 0.25  # seconds in which the speed of a contact that slid dies away
+_MOMENT = 0.03  # seconds over which the speed at an end is taken
 
 
-def bridged(values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np.inf) -> np.ndarray:
+class Pace(NamedTuple):
+    """How a correction goes on between contacts, in seconds: over ways up to ``longest`` it goes from one to the next, else it
+    fades within ``fade`` (no more than half of that); the speed of a contact that slid dies away within ``soon``.
+    """
+
+    longest: float
+    fade: float
+    soon: float
+
+
+WALKING = Pace(0.9, 0.35, 0.25)  # of other proportions, or of hips that were moved: all steps are off alike
+PASSING = Pace(0.24, 0.12, 0.06)  # of noise, and of what filters bend at a contact's ends: gone with the contact
+
+
+def bridged(
+    values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np.inf, pace: Pace = WALKING
+) -> np.ndarray:
     """``values (frames, n)`` where ``fixed (frames,)``, and a smooth way between, which goes on with both ends' slopes.
 
     Where the next fixed frame is far, values fade to zero and come back. ``most``: what slopes may be at most, per second.
@@ -21,14 +36,14 @@ def bridged(values: np.ndarray, fixed: np.ndarray, rate: float, most: float = np
     out = np.where(fixed[:, None], values, 0.0)
     starts, ends = ends_of(fixed)
     leaves, comes = (_ends(values, starts, ends, side, rate, most) for side in (-1, 1))
-    last, fade, longest = len(values) - 1, max(round(_FADE * rate), 2), _LONGEST * rate
+    last, fade, longest = len(values) - 1, max(round(pace.fade * rate), 2), pace.longest * rate
     rest = np.zeros((2, values.shape[1]))
     ways: dict[int, np.ndarray] = {}
 
     def fill(a: int, b: int, before: np.ndarray, after: np.ndarray) -> None:
         if b - a > 1:
             if b - a not in ways:
-                ways[b - a] = _way(b - a, rate)
+                ways[b - a] = _way(b - a, pace.soon * rate)
             out[a + 1 : b] = ways[b - a] @ np.concatenate([before, after])
 
     for i in range(len(starts) + 1):
@@ -62,13 +77,13 @@ def _ends(values: np.ndarray, starts: np.ndarray, ends: np.ndarray, side: int, r
     return np.stack([values[at], slopes], 1)
 
 
-def _way(count: int, rate: float) -> np.ndarray:
+def _way(count: int, soon: float) -> np.ndarray:
     """Shares ``(count - 1, 4)`` by which value and slope of both ends make the frames between: smooth to the speed.
 
-    Slopes die away within a moment, so that a long way does not swing out.
+    Slopes die away within ``soon`` frames, so that a long way does not swing out.
     """
     at = np.arange(1, count)
-    u, soon = at / count, min(_SOON * rate, count)
+    u, soon = at / count, min(max(soon, 1.0), count)
     s, e = np.minimum(at / soon, 1), np.minimum((count - at) / soon, 1)
     over = eased(u)
     return np.stack([1 - over, soon * s * (1 - s) ** 2, over, -soon * e * (1 - e) ** 2], 1)

@@ -18,7 +18,8 @@ from ..clip import as_rows, from_rows
 from ..contacts.points import points_of
 from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
-from .bridging import bridged
+from .bridging import PASSING, WALKING, Pace, bridged
+from .giving import given
 from .limbs import Limb, put
 
 if TYPE_CHECKING:
@@ -87,15 +88,18 @@ def plant(
     floor: float = 0.0,
     level: bool = True,
     fresh: bool = False,
+    giving: bool = False,
 ) -> Clip:
     """``clip`` on the rig with its feet planted where ``contacts`` (of the source, in the clip's frames) say so.
 
-    ``hips``: the joint that carries the place; only it gets other positions, and only in height. ``floor``: the height of
-    the rig's floor, metres. Limbs without contacts keep their motion to the last bit. ``level``: feet on the
-    floor stand on it with level soles; else as high and as level as they are. ``fresh``: nobody else has the clip, so that
-    its arrays may be written over.
+    ``hips``: the joint that carries the place; only it gets other positions, and only in height, unless it is ``giving`` way
+    to all sides to spare the knees. ``floor``: the height of the rig's floor, metres. Limbs without contacts keep their
+    motion to the last bit. ``level``: feet on the floor stand on it with level soles; else as high and as level as they
+    are. ``fresh``: nobody else has the clip, so that its arrays may be written over.
     """
-    legs = [leg for leg in legs if contacts.of(f"{leg.side} heel") or contacts.of(f"{leg.side} toe")]
+    stand = [leg for leg in legs if contacts.of(f"{leg.side} heel") or contacts.of(f"{leg.side} toe")]
+    # Feet without contacts stay where they are, too, when the hips go elsewhere.
+    legs = list(legs) if giving and stand else stand
     if not legs or clip.frames < 2 or hips not in set(map(int, clip.moving)):
         return clip
     wanted = sorted({j for leg in legs for j in (leg.thigh, leg.shin, leg.foot, *((leg.toes,) if leg.toes else ()))})
@@ -105,12 +109,21 @@ def plant(
     places[wanted, 1] += rise  # the rows of other joints are not defined
     for rows in soles:
         rows[:, 1] += rise
-    ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level) for leg, sole in zip(legs, soles)]
-    drop = _drop([way.lacks(places) for way in ways], clip.rate)
+    pace = PASSING if giving else WALKING
+    ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level, pace) for leg, sole in zip(legs, soles)]
+    if giving:
+        shift = given([(way.leg.limb, way.target) for way in ways], places, clip.rate)
+    else:
+        shift = np.zeros((clip.frames, 3))
+        shift[:, 1] -= _drop([way.lacks(places) for way in ways], clip.rate)
     local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
     for way in ways:
-        way.solve(places, turns, drop, local)
-    return replace(clip, rotations=from_rows(local), translations=_lowered(clip, hips, turns, drop - rise))
+        way.solve(places, turns, shift, local)
+    if giving:
+        same = ~shift.any(axis=1) & np.all([way.stays for way in ways], axis=0)
+        local[..., same] = as_rows(clip.rotations)[..., same]
+    shift[:, 1] += rise
+    return replace(clip, rotations=from_rows(local), translations=_shifted(clip, hips, turns, shift))
 
 
 def _rise(soles: list[np.ndarray], legs: Sequence[Leg], contacts: Contacts, floor: float) -> float:
@@ -137,17 +150,15 @@ def _drop(lacking: list[np.ndarray], rate: float) -> np.ndarray:
     return gaussian(largest_within(need, int(4 * width + 0.5)), width)
 
 
-def _lowered(clip: Clip, hips: int, turns: np.ndarray, drop: np.ndarray) -> np.ndarray:
-    if not drop.any():
+def _shifted(clip: Clip, hips: int, turns: np.ndarray, shift: np.ndarray) -> np.ndarray:
+    if not shift.any():
         return clip.translations
     moves = as_rows(clip.translations).copy()
     row = [int(j) for j in clip.moving].index(hips)
     parent = int(clip.skeleton.parents[hips])
-    down = np.zeros((3, clip.frames))
-    down[1] = -drop
     if parent >= 0:
-        down = rot.rotate(rot.conjugate(turns[parent].T), down.T).T
-    moves[row] += down
+        shift = rot.rotate(rot.conjugate(turns[parent].T), shift)
+    moves[row] += shift.T
     return from_rows(moves)
 
 
@@ -164,8 +175,10 @@ class _Way:
         contacts: Contacts,
         floor: float,
         level: bool,
+        pace: Pace,
     ) -> None:
         self.leg, self.skeleton, self.rate, self.floor, self.level = leg, clip.skeleton, clip.rate, floor, level
+        self.pace = pace
         self.ankle, self.turn = places[leg.foot].T, turns[leg.foot].T
         self.heel_at, self.toe_at = (rows.T for rows in sole)
         steps = list(_steps(contacts.of(f"{leg.side} heel"), contacts.of(f"{leg.side} toe"), clip.frames))
@@ -186,7 +199,7 @@ class _Way:
                 turned[step.part][step.flat] = mean
                 fixed[step.part] |= step.flat
             vectors[fixed] = rot.to_vector(rot.multiply(turned[fixed], rot.conjugate(self.turn[fixed])))
-        self.change = rot.from_vector(bridged(vectors, fixed, self.rate, _TURNS))
+        self.change = rot.from_vector(bridged(vectors, fixed, self.rate, _TURNS, self.pace))
         return rot.multiply(self.change, self.turn)
 
     def _level(self, turns: np.ndarray) -> np.ndarray:
@@ -211,7 +224,7 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
-        target = self.ankle + bridged(shift, fixed, self.rate, _SLIDES)
+        target = self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace)
         if self.level:
             low = np.minimum((target + heel_arm)[:, 1], (target + toe_arm)[:, 1])
             target[:, 1] += self._over_floor(self.floor - low, fixed)
@@ -257,6 +270,11 @@ class _Way:
         return toe - between[step.toe.argmax()], toe
 
     # --- the leg ----------------------------------------------------------------------------------
+    @property
+    def stays(self) -> np.ndarray:
+        """The frames in which foot and ankle are left where they are (a mask)."""
+        return np.all(self.target == self.ankle, axis=1) & np.all(self.change[:, :3] == 0, axis=1)
+
     def lacks(self, places: np.ndarray) -> np.ndarray:
         """How much lower the hip has to be for the leg to reach ``(frames,)``, metres."""
         long = sum(self.leg.limb.lengths(places))
@@ -268,11 +286,10 @@ class _Way:
         across = np.minimum(np.linalg.norm(way[:, [0, 2]], axis=1), 0.98 * reach)
         return np.maximum(-way[:, 1] - np.sqrt(reach**2 - across**2), 0.0)
 
-    def solve(self, places: np.ndarray, turns: np.ndarray, drop: np.ndarray, local: np.ndarray) -> None:
-        """Put the leg's local rotations into ``local (joints, 4, frames)``."""
-        leg, lowered = self.leg, places[self.leg.thigh].T.copy()
-        lowered[:, 1] -= drop
-        thigh_change, shin_change = leg.limb.reach(places, turns, lowered, self.target)
+    def solve(self, places: np.ndarray, turns: np.ndarray, shift: np.ndarray, local: np.ndarray) -> None:
+        """Put the leg's local rotations into ``local (joints, 4, frames)``, for hips that are moved by ``shift (frames, 3)``."""
+        leg = self.leg
+        thigh_change, shin_change = leg.limb.reach(places, turns, places[leg.thigh].T + shift, self.target)
         thigh, shin = (
             rot.multiply(change, turns[joint].T)
             for change, joint in ((thigh_change, leg.thigh), (shin_change, leg.shin))

@@ -20,7 +20,7 @@ from young_marionette.core.skeleton import Skeleton
 from young_marionette.core.thinning.deviation import deviation
 from young_marionette.core.thinning.motion import motion_of
 from young_marionette.core.thinning.settings import CONTACTS, JOINTS, KEYS, Thin
-from young_marionette.core.thinning.spans import Betweens, over
+from young_marionette.core.thinning.spans import Betweens, Spans, over
 from young_marionette.core.thinning.thinning import CONTACT, HAND, Subject, Thinner
 from young_marionette.core.thinning.tolerances import Emphasis
 from young_marionette.demo.figures import Build, make_figure
@@ -232,6 +232,21 @@ class Asked(Case):
             raise Cancelled
 
         self.assertRaises(Cancelled, Thinner(Subject(long)).thin, WHOLE, stop)
+
+    def test_what_misses_is_let_go_early(self):
+        """Within a bound nothing differs, and what is over it is told as over it; another bound asks anew."""
+        spans = Spans(motion_of(self.clip).as_type(np.float32))
+        known = Spans(spans.motion)
+        rng = np.random.default_rng(2)
+        first = rng.integers(0, self.clip.frames - 60, 400)
+        last = first + rng.integers(2, 60, 400)
+        for cm in (1.0, 4.0):
+            bound = Thin(cm / 100, planted=None).tolerances.all
+            right, got = over(known.misses(first, last), bound), over(spans.misses(first, last, bound), bound)
+            within = right <= 0.999
+            self.assertTrue(0.1 < within.mean() < 0.9, within.mean())
+            self.close(got[within], right[within], 1e-4)
+            self.assertTrue((got[right > 1.001] > 1).all())
 
     def test_in_betweens_are_as_plain_as_they_can_be(self):
         skeleton = Skeleton(("arm", "hand"), np.array([-1, 0]), np.array([[0, 0, 0], [0.3, 0, 0]]))

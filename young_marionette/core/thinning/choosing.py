@@ -60,7 +60,12 @@ def chosen(
     if count < 2:
         return np.arange(count)
     closely = count <= SHORT and not quick
-    reach = _reach(spans, rules, tolerances, step)
+    bound = None if count <= SHORT else tolerances  # others are asked for soon where a motion is short
+
+    def missed(first: np.ndarray, last: np.ndarray) -> np.ndarray:
+        return over(spans.misses(first, last, bound), tolerances)  # type: ignore[no-any-return]
+
+    reach = _reach(missed, rules, step)
     if closely:
         _further(betweens, reach, rules.limits, tolerances, step)
     graph = _Graph(reach, rules)
@@ -68,11 +73,11 @@ def chosen(
         path = graph.path()
         step()
         first, last = path[:-1], path[1:]
-        kept = closely or over(spans.misses(first, last), tolerances) <= 1
+        kept = closely or missed(first, last) <= 1
         if not np.all(kept):
             # Those around are likely to be tried next: they are looked at together.
             a, b = graph.beside(first[~kept], last[~kept])
-            graph.rule_out(a, b, over(spans.misses(a, b), tolerances) > 1)
+            graph.rule_out(a, b, missed(a, b) > 1)
             continue
         kept = _kept(betweens, first, last, tolerances, not quick)
         if kept.all():
@@ -155,15 +160,20 @@ class _Graph:
         return self._offsets[first] + last - first - 1  # type: ignore[no-any-return]
 
 
-def _reach(spans: Spans, rules: Rules, tolerances: np.ndarray, step: Callable[[], None]) -> np.ndarray:
-    """For each frame the last one ``(frames,)`` that an in-between from it can go to and keep the promise."""
+def _reach(
+    missed: Callable[[np.ndarray, np.ndarray], np.ndarray], rules: Rules, step: Callable[[], None]
+) -> np.ndarray:
+    """For each frame the last one ``(frames,)`` that an in-between from it can go to and keep the promise.
+
+    ``missed``: by which shares of their tolerances in-betweens miss.
+    """
     limits = rules.limits
     count = len(limits)
     starts = np.unique(np.append(np.arange(0, count - 1, _STRIDE), count - 2)) if count > 1 else np.zeros(0, int)
     reach = np.minimum(np.arange(count) + 1, count - 1)
 
     def keeps(first: np.ndarray, last: np.ndarray) -> np.ndarray:
-        return over(spans.misses(first, last), tolerances) <= SURE  # type: ignore[no-any-return]
+        return missed(first, last) <= SURE  # type: ignore[no-any-return]
 
     # Twice as far from try to try, where the last one kept it.
     low, high = reach[starts], limits[starts]

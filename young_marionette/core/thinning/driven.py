@@ -50,7 +50,7 @@ class Driven:
         world = np.where(np.einsum("jcf,jcf->jf", world, dense)[:, None] < 0, -world, world)
         return misses_of(self.bones, world, places, at)
 
-    def grow(self, at: np.ndarray, places: Sequence[np.ndarray], worst: np.ndarray) -> None:
+    def grow(self, at: np.ndarray, places: Mapping[int, np.ndarray] | Sequence[np.ndarray], worst: np.ndarray) -> None:
         """Let squares of misses ``(4, s, n)`` grow to those of the limbs that follow their ends, by what ``places`` of the controls
         ``(3, s, n)`` at frames ``at (s, n)`` give: of where the middle joint is, and where bones and their plane point.
 

@@ -19,6 +19,11 @@ from ..keys.sampler import hermite
 if TYPE_CHECKING:
     from .motion import Motion, Share
 
+OVER = 1e30  # a miss that is over some bound; finite, since some tolerances are not
+_LOOKED, _WORTH_IT = (
+    10,
+    0.8,
+)  # joints after which in-betweens that miss are let go, where no more are left than that share
 _CHUNK = 6000  # frames that are worked on together: as many as the processor's cache holds
 
 
@@ -52,10 +57,12 @@ def fit(
     frames: np.ndarray,
     weights: np.ndarray | None = None,
     tangents: bool = False,
+    bound: np.ndarray | None = None,
 ) -> Fits:
     """Fit in-betweens from frames ``first (n,)`` to ``last (n,)`` to what is at ``frames (samples, n)``.
 
-    ``weights (samples, n)``: how much each sample counts.
+    ``weights (samples, n)``: how much each sample counts. ``bound (4,)``: of in-betweens that miss more, no more is worked
+    out than that; their misses are ``OVER``.
     """
     most, count = frames.shape
     step = max(_CHUNK // max(most, 1), 1)
@@ -66,7 +73,7 @@ def fit(
         one = _Fit(
             motion, first[part], last[part], frames[:, part], None if weights is None else weights[:, part], tangents
         )
-        misses[:, :, part] = one.run()
+        misses[:, :, part] = one.run() if bound is None or motion.driven is not None else one.run_within(bound)
         found.append(one.tangents)
     keys = found[0] if found else {}
     return Fits(misses, {key: np.concatenate([f[key] for f in found], -1) for key in keys})
@@ -95,35 +102,76 @@ class _Fit:
 
     def run(self) -> np.ndarray:
         """The misses ``(4, samples, in-betweens)``."""
-        motion, skeleton = self.motion, self.motion.skeleton
-        kind = motion.local.dtype
-        worst = np.zeros((4, *self.at.shape), kind)
-        turns: list[np.ndarray] = []
-        places: list[np.ndarray] = []
-        driven = motion.driven
-        for joint, parent in enumerate(skeleton.parents.tolist()):
-            above = turns[parent] if parent >= 0 else None
-            dense = self._taken(motion.world[joint])
-            place = self._place(joint, parent, above, places)
-            away = place - self._taken(motion.places[joint])
-            grow(worst[0], away, self._look(joint))
-            turn = self._turn(joint, above, dense, away)
-            if above is None or not motion.still[joint] or motion.looks:  # else it is off as what it hangs on
-                grow(worst[1], turn - dense, self._look(joint))
-            self._ends(joint, away, turn, dense, worst)
-            turns.append(turn)
-            places.append(place)
-        if driven is not None:
-            driven.grow(self.at, places, worst)
+        motion = self.motion
+        worst = np.zeros((4, *self.at.shape), motion.local.dtype)
+        turns: dict[int, np.ndarray] = {}
+        places: dict[int, np.ndarray] = {}
+        for joint in range(len(motion.skeleton)):
+            self._joint(joint, turns, places, worst)
+        if motion.driven is not None:
+            motion.driven.grow(self.at, places, worst)
+        self._weights(worst)
+        return _told(worst)
+
+    def run_within(self, bound: np.ndarray) -> np.ndarray:
+        """The misses ``(4, samples, in-betweens)``, ``OVER`` where they are over ``bound (4,)``: what misses is let go early."""
+        motion = self.motion
+        squares = np.square(np.asarray(bound, float))
+        squares[1] = (2 * np.sin(min(bound[1] / 4, np.pi / 2))) ** 2
+        result = np.full((4, *self.at.shape), OVER, motion.local.dtype)
+        alive = np.arange(self.at.shape[1])
+        worst = np.zeros((4, *self.at.shape), motion.local.dtype)
+        turns: dict[int, np.ndarray] = {}
+        places: dict[int, np.ndarray] = {}
+        for joint in range(len(motion.skeleton)):
+            self._joint(joint, turns, places, worst)
+            if (joint + 1) % _LOOKED:
+                continue
+            good = (worst <= squares.astype(worst.dtype)[:, None, None]).all(axis=(0, 1))
+            if good.all():
+                continue
+            if not good.any():
+                return result
+            if good.mean() < _WORTH_IT:
+                alive, worst = alive[good], worst[..., good]
+                self._keep(good)
+                for rows in (turns, places):
+                    for known in rows:
+                        rows[known] = rows[known][..., good]
+        self._weights(worst)
+        good = (worst <= squares.astype(worst.dtype)[:, None, None]).all(axis=(0, 1))
+        result[..., alive[good]] = _told(worst[..., good])
+        return result
+
+    def _joint(
+        self, joint: int, turns: dict[int, np.ndarray], places: dict[int, np.ndarray], worst: np.ndarray
+    ) -> None:
+        motion, parent = self.motion, int(self.motion.skeleton.parents[joint])
+        above = turns[parent] if parent >= 0 else None
+        dense = self._taken(motion.world[joint])
+        place = self._place(joint, parent, above, places)
+        away = place - self._taken(motion.places[joint])
+        grow(worst[0], away, self._look(joint))
+        turn = self._turn(joint, above, dense, away)
+        if above is None or not motion.still[joint] or motion.looks:  # else it is off as what it hangs on
+            grow(worst[1], turn - dense, self._look(joint))
+        self._ends(joint, away, turn, dense, worst)
+        turns[joint], places[joint] = turn, place
+
+    def _weights(self, worst: np.ndarray) -> None:
+        motion = self.motion
         for number in range(len(motion.weights)):
             if motion.thinned_morphs[number]:
                 rows = motion.weights[number][None]
                 away = self._curve(rows, self._taken(rows), ("weight", number)) - self._taken(rows)
-                grow(worst[3], away, self._look(len(skeleton) + number))
-        np.sqrt(worst, out=worst)
-        # The angle between two rotations, of the chord between their quaternions.
-        worst[1] = 4 * np.arcsin(np.minimum(worst[1] / 2, 1))
-        return worst
+                grow(worst[3], away, self._look(len(motion.skeleton) + number))
+
+    def _keep(self, which: np.ndarray) -> None:
+        """Go on with some of the in-betweens only."""
+        self.first, self.last, self.at = self.first[which], self.last[which], self.at[:, which]
+        self.head, self.tail = self.head[:, which], self.tail[:, which]
+        self.basis = self.basis[0][:, which], self.basis[1][:, which]
+        self.solving = self.solving[0][:, which], self.solving[1][:, which]
 
     def _taken(self, rows: np.ndarray) -> np.ndarray:
         return np.take(rows, self.at, axis=-1, mode="clip")  # which is twice as quick as looking whether they fit
@@ -132,7 +180,7 @@ class _Fit:
         look = self.motion.look(number)
         return look[self.at] if isinstance(look, np.ndarray) else look
 
-    def _place(self, joint: int, parent: int, above: np.ndarray | None, places: list[np.ndarray]) -> np.ndarray:
+    def _place(self, joint: int, parent: int, above: np.ndarray | None, places: dict[int, np.ndarray]) -> np.ndarray:
         motion = self.motion
         if joint in motion.moves:
             rows = motion.moves[joint]
@@ -211,6 +259,13 @@ class _Fit:
         result += self.basis[0] * out[:, None]
         result += self.basis[1] * inner[:, None]
         return result
+
+
+def _told(squares: np.ndarray) -> np.ndarray:
+    """Misses of their squares, those of turns of the squared chords between quaternions."""
+    np.sqrt(squares, out=squares)
+    squares[1] = 4 * np.arcsin(np.minimum(squares[1] / 2, 1))
+    return squares
 
 
 def grow(worst: np.ndarray, away: np.ndarray, look: Share) -> None:

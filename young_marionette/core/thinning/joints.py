@@ -70,9 +70,7 @@ class _Slack:
         self.motion, self.rebuilt = motion, Rebuilt(motion, curves)
         self.turns: dict[int, np.ndarray] = {}
         self.targets: list[_Target] = []
-        self.local = {
-            j: curves[key].rows(self.rebuilt.at, True) for key in curves for j in (key[1],) if key[0] == "rotation"
-        }
+        self.local = self.rebuilt.local
         self._below: dict[int, list[tuple[_Target, np.ndarray]]] = {}
         skeleton = motion.skeleton
         for joint in range(len(skeleton)):
@@ -132,15 +130,14 @@ def _thin_joint(motion: Motion, curves: dict[Key, Curve], joint: int, parity: in
         return 0
     parent = int(motion.skeleton.parents[joint])
     target = rot.product_rows(_back(slack.rebuilt.world[parent]), motion.world[joint])
-    trial = _without(curve, tried, target)
-    at, owner = inside(curve.frames[tried - 1], curve.frames[tried + 1])
-    below, rows = slack.below(joint), trial.rows(at, True)
+    gaps = _Gaps(curve, tried, target)
+    at, owner, below, rows = gaps.at, gaps.owner, slack.below(joint), gaps.rows(True)
     away = rows - slack.local[joint][:, at]
     angle = 4 * np.arcsin(np.minimum(np.sqrt(np.einsum("cf,cf->f", away, away)) / 2, 1))
     good = np.ones(len(tried), bool)
     good[owner[angle > slack.allowed(joint, below)[at]]] = False
     if good.any():
-        curves[key] = trial if good.all() else _without(curve, tried[good], target)
+        curves[key] = gaps.closed(good)
         kept = good[owner]
         slack.local[joint][:, at[kept]] = rows[:, kept]
         slack.use(joint, below, at[kept], angle[kept])
@@ -151,33 +148,60 @@ def _back(rows: np.ndarray) -> np.ndarray:
     return rows * np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
 
 
-def _without(curve: Curve, gone: np.ndarray, target: np.ndarray) -> Curve:
-    """A curve without some keys, none beside another; what takes their place is fitted to ``target (c, frames)``."""
-    first, last = gone - 1, gone + 1
-    a, b = curve.frames[first], curve.frames[last]
-    out, inner = curve.out.copy(), curve.inner.copy()
-    at, owner = inside(a, b)
-    share = (at - a[owner]) / (b - a)[owner]
-    head, tail, *basis = hermite(share)
-    residual = target[:, at].T - head[:, None] * curve.values[first][owner] - tail[:, None] * curve.values[last][owner]
+class _Gaps:
+    """Keys of a curve that are tried to be gone, none beside another; what takes their place is fitted to ``target (c, frames)``.
 
-    def total(weights: np.ndarray) -> np.ndarray:
-        return np.bincount(owner, weights, len(gone))
+    ``at``: the frames between the keys around, ``owner``: which of those that are gone each belongs to.
+    """
 
-    p, q, r = (total(basis[i] * basis[k]) for i, k in ((0, 0), (0, 1), (1, 1)))
-    ridge = 1e-9 * (p + r) + 1e-12
-    scale = 1 / ((p + ridge) * (r + ridge) - q * q)
-    for c in range(residual.shape[1]):
-        x, y = (total(way * residual[:, c]) for way in basis)
-        out[first, c] = (r * x - q * y) * scale / (b - a)
-        inner[last, c] = (p * y - q * x) * scale / (b - a)
-    keep = np.ones(len(curve.frames), bool)
-    keep[gone] = False
-    before, after = curve.ways[first], curve.ways[gone]
-    ways = curve.ways.copy()
-    same = (before == after) & (before != Interpolation.CUBICSPLINE)
-    ways[first] = np.where(same, before, Interpolation.CUBICSPLINE)
-    return replace(curve, out=out, inner=inner).picked(keep, np.delete(ways, gone))
+    def __init__(self, curve: Curve, gone: np.ndarray, target: np.ndarray) -> None:
+        self.curve, self.gone = curve, gone
+        first, last = gone - 1, gone + 1
+        a, b = curve.frames[first], curve.frames[last]
+        self.at, self.owner = at, owner = inside(a, b)
+        counts, self.lengths = b - a - 1, (b - a)[:, None]
+        head, tail, *basis = hermite((at - a[owner]) / (b - a)[owner])
+        start, end = (np.repeat(curve.values[which].T, counts, axis=1) for which in (first, last))
+        plain = head * start + tail * end
+        residual = target[:, at] - plain
+
+        starts = np.cumsum(counts) - counts
+
+        def total(rows: np.ndarray) -> np.ndarray:
+            return np.add.reduceat(rows, starts, axis=-1)
+
+        p, q, r = (total(basis[i] * basis[k]) for i, k in ((0, 0), (0, 1), (1, 1)))
+        ridge = 1e-9 * (p + r) + 1e-12
+        scale = 1 / ((p + ridge) * (r + ridge) - q * q)
+        x, y = (total(way * residual) for way in basis)
+        self.out, self.inner = (r * x - q * y) * scale, (p * y - q * x) * scale
+        before, after = curve.ways[first], curve.ways[gone]
+        self.same = (before == after) & (before != Interpolation.CUBICSPLINE)  # goes on as it did, straight or held
+        self._smooth = (
+            plain + basis[0] * np.repeat(self.out, counts, axis=1) + basis[1] * np.repeat(self.inner, counts, axis=1)
+        )
+
+    def rows(self, turns: bool) -> np.ndarray:
+        """Values ``(c, n)`` at the frames ``at``."""
+        rows = self._smooth
+        if turns:
+            rows = rows / np.sqrt(np.einsum("cn,cn->n", rows, rows))
+        plain = self.same[self.owner]
+        if plain.any():
+            rows = rows.copy()
+            rows[:, plain] = self.closed(self.same).sampler.at(self.at[plain], turns).T
+        return rows
+
+    def closed(self, which: np.ndarray) -> Curve:
+        """The curve without some of the keys (a mask)."""
+        curve, gone = self.curve, self.gone[which]
+        out, inner, ways = curve.out.copy(), curve.inner.copy(), curve.ways.copy()
+        out[gone - 1] = (self.out.T / self.lengths)[which]
+        inner[gone + 1] = (self.inner.T / self.lengths)[which]
+        ways[gone - 1] = np.where(self.same[which], ways[gone - 1], Interpolation.CUBICSPLINE)
+        keep = np.ones(len(curve.frames), bool)
+        keep[gone] = False
+        return replace(curve, out=out, inner=inner).picked(keep, np.delete(ways, gone))
 
 
 def _thin_weight(motion: Motion, key: Key, curve: Curve, tolerances: np.ndarray) -> Curve:
@@ -187,12 +211,12 @@ def _thin_weight(motion: Motion, key: Key, curve: Curve, tolerances: np.ndarray)
         tried = np.arange(1 + turn % 2, len(curve.frames) - 1, 2)
         if not len(tried):
             continue
-        trial = _without(curve, tried, rows)
-        at, owner = inside(curve.frames[tried - 1], curve.frames[tried + 1])
-        away = np.abs(trial.rows(at, False) - rows[:, at])[0] * (look[at] if isinstance(look, np.ndarray) else look)
+        gaps = _Gaps(curve, tried, rows)
+        at = gaps.at
+        away = np.abs(gaps.rows(False) - rows[:, at])[0] * (look[at] if isinstance(look, np.ndarray) else look)
         worst = np.zeros(len(tried))
-        np.maximum.at(worst, owner, away)
+        np.maximum.at(worst, gaps.owner, away)
         good = worst <= tolerances[3]
         if good.any():
-            curve = _without(curve, tried[good], rows)
+            curve = gaps.closed(good)
     return curve

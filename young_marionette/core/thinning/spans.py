@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from .fitting import Fits, every_frame, fit, samples
+from .fitting import OVER, Fits, every_frame, fit, samples
 from .tolerances import Tolerances
 
 if TYPE_CHECKING:
@@ -33,15 +33,20 @@ class Spans:
         self.motion = motion
         self._rough = _Rough(roughness(motion.promised))
         self._table = np.full((4, motion.frames, 33), np.nan, np.float32)
+        self._bound: tuple[float, ...] = ()
 
-    def misses(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
-        """``(4, n)`` of the in-betweens from ``first (n,)`` to ``last (n,)``."""
+    def misses(self, first: np.ndarray, last: np.ndarray, bound: np.ndarray | None = None) -> np.ndarray:
+        """``(4, n)`` of the in-betweens from ``first (n,)`` to ``last (n,)``; ``OVER`` where over a ``bound (4,)``."""
         length = last - first
         self._make_room(int(length.max(initial=1)))
+        asked = () if bound is None else tuple(bound.tolist())
+        if asked != self._bound:  # what was over others may be within these
+            self._table[self._table == np.float32(OVER)] = np.nan
+            self._bound = asked
         known = self._table[:, first, length]
         todo = np.flatnonzero(np.isnan(known[0]))
         if len(todo):
-            known[:, todo] = self._worked_out(first[todo], last[todo])
+            known[:, todo] = self._worked_out(first[todo], last[todo], bound)
             self._table[:, first[todo], length[todo]] = known[:, todo]
         return known
 
@@ -52,12 +57,14 @@ class Spans:
             self.misses(first, first + length)
             step()
 
-    def _worked_out(self, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+    def _worked_out(self, first: np.ndarray, last: np.ndarray, bound: np.ndarray | None) -> np.ndarray:
         found = np.zeros((4, len(first)), np.float32)
         longer = np.flatnonzero(last - first > 1)  # both frames of two that follow each other are keys
         if len(longer):
             first, last = first[longer], last[longer]
-            found[:, longer] = fit(self.motion, first, last, *self._samples(first, last)).misses.max(axis=1)
+            found[:, longer] = fit(self.motion, first, last, *self._samples(first, last), bound=bound).misses.max(
+                axis=1
+            )
         return found
 
     def _samples(self, first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

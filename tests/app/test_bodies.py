@@ -48,6 +48,26 @@ class WithBody(WindowCase):
 class Bodies(WithBody):
     """What a body is, in each format."""
 
+    def test_what_stands_still_is_kept_while_another_moves(self):
+        """A picture of one figure that moves before those that do not is the one that all of them drawn anew give."""
+        stage, renderer = self.stage, self.stage.renderer
+        size, pose = (stage.width(), stage.height()), stage.camera.pose
+        others, puppet = [f for f in stage.figures if f is not self.puppet], self.puppet
+
+        def picture(raised):
+            moved = replace(puppet, positions=puppet.positions + [0, raised, 0], _segments=None)
+            return pixels(renderer.draw(size, pose, [*others, moved]).copy()).astype(int)
+
+        first = picture(0.0)
+        kept = [picture(raised) for raised in (0.1, 0.2)]
+        picture(0.0)
+        renderer._last.clear()
+        whole = picture(0.2)
+        self.assertGreater((np.abs(kept[1] - first).max(-1) > 20).sum(), 1000)
+        self.assertGreater((np.abs(kept[1] - kept[0]).max(-1) > 20).sum(), 1000)
+        # A shadow may lie over what all but lies in the floor.
+        self.assertLess((np.abs(kept[1] - whole).max(-1) > 20).sum(), 40)
+
     def test_the_body_is_where_its_joints_are(self):
         """Drawn pixels against the skin worked out by the core: the same outline on the stage."""
         self.session.arrange("marionette")

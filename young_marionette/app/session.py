@@ -77,6 +77,7 @@ class Session(QObject):
         self._tick.timeout.connect(self._ticked)
         self._soon = QTimer(self, singleShot=True, interval=WORDS_AFTER)
         self._soon.timeout.connect(self._on_document)
+        self._timed_of = None
         self.live, self.passing, self.solving = LiveResult(self), LivePasses(self), LiveSolution(self)
         self._on_document()
         self.live.measured.connect(self._on_measured)
@@ -179,7 +180,17 @@ class Session(QObject):
     @property
     def clip(self):
         """The entry whose time the timeline shows: the previewed one, else the active clip, else what is baked."""
-        return self.state.entry(self.preview) or self._in_refine or self.state.source_entry
+        return self._timed[0]
+
+    @property
+    def _timed(self):
+        """``(that entry or None, (its frames, its rate))``; asked for by all that is drawn over time, many times a picture."""
+        of = self.state, self.preview, self.compare, self.step
+        known = self._timed_of
+        if known is None or known[0][0] is not of[0] or known[0][1:] != of[1:]:
+            clip = self.state.entry(self.preview) or self._in_refine or self.state.source_entry
+            known = self._timed_of = of, (clip, clip.length if clip else (1, 30.0))
+        return known[1]
 
     @property
     def refined_rig(self):
@@ -362,11 +373,11 @@ class Session(QObject):
     @property
     def frames(self):
         """The number of frames on the timeline."""
-        return self.clip.length[0] if self.clip else 1
+        return self._timed[1][0]
 
     @property
     def rate(self):
-        return self.clip.length[1] if self.clip else 30.0
+        return self._timed[1][1]
 
     @property
     def second(self):

@@ -116,8 +116,14 @@ def normalise(v: np.ndarray) -> np.ndarray:
     if v.ndim == 1:
         length = math.sqrt(float(v @ v))
         return v / length if length > 1e-300 else np.zeros_like(v)
-    length = np.linalg.norm(v, axis=-1, keepdims=True)
+    length = np.sqrt(np.einsum("...i,...i->...", v, v))[..., None]
     return np.divide(v, length, out=np.zeros_like(v), where=length > 1e-300)
+
+
+def cross(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Cross products of vectors ``(..., 3)``; on few of them many times quicker than NumPy's own."""
+    (ax, ay, az), (bx, by, bz) = _parts(np.asarray(a, float)), _parts(np.asarray(b, float))
+    return np.stack([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx], -1)
 
 
 def from_axis_angle(axis: np.ndarray, angle: np.ndarray) -> np.ndarray:

@@ -82,9 +82,12 @@ class Motion:
 
     def controls(self, first: int, last: int) -> Clip:
         """The motion of the controls on frames, both included, of a bake that is on controls."""
-        if self.whole is None and self.passed is not None:
-            return self.passed.part(first, last)
-        return (self.whole or self.clip).cut(first, last)
+        if self.whole is not None or self.passed is None:
+            return (self.whole or self.clip).cut(first, last)
+        passed = self.passed
+        # Figure and controls of a picture ask for the same frame.
+        key = self.clip, passed.passes, first, last
+        return EVALUATOR.of("controls of frames", key, lambda: passed.part(first, last))
 
     def pose_at(self, frame: int) -> Clip:
         """The clip itself (of one frame, as it is without its passes where their result is not known) with morphs and scales."""

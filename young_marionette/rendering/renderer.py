@@ -86,6 +86,19 @@ def _dressed(figure):
     return figure.shows_body
 
 
+def _covers(figure):
+    return not (figure.ghost or figure.faint or figure.dress == "through")
+
+
+def _look_of(figure):
+    """What decides how a figure looks, to be compared."""
+    return (
+        figure.kind, figure.dress, figure.ghost, figure.faint, figure.chosen, figure.size, id(figure.character),
+        id(figure.bones), figure.placed.tobytes(), figure.rotations.tobytes(), tuple(sorted(figure.weights.items())),
+        tuple((joint, np.asarray(factors).tobytes()) for joint, factors in sorted(figure.factors.items())),
+    )  # fmt: skip
+
+
 def _colour_of(figure):
     return _rgb(OF_KIND[figure.kind])
 
@@ -116,7 +129,7 @@ class Renderer:
         self._floor_array, self._shade_array = (
             self.context.vertex_array(program, [(square, "2f", "place")]) for program in (self._floor, self._shade)
         )
-        self._kept_floors = {}
+        self._kept_floors, self._last = {}, {}
         self._meshes = {
             name: tuple(self.context.buffer(part.tobytes()) for part in turned(profile, sides))
             for name, profile, sides in (
@@ -183,27 +196,18 @@ class Renderer:
         self.context.enable(moderngl.BLEND)
         self.context.disable(moderngl.CULL_FACE)
         self.context.enable(moderngl.DEPTH_TEST)
-        if self._kept_floors.get(fine) != (key := (size, flipped)):
+        still, moving = ([], figures) if fine else self._parted(figures)
+        if self._kept_floors.get(fine) != (key := (size, flipped, *map(_look_of, still))):
             floor.use()
             floor.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
             self._draw_floor(flipped, pose)
+            self._draw_figures(still, flipped, pose, fine)
             self._kept_floors[fine] = key
         self.context.copy_framebuffer(target, floor)
         target.use()
         if figures:
-            self._draw_shade(flipped, figures, fine)
-        self._figure["view"].write(flipped)
-        self._figure["eye"].value = tuple(pose.eye)
-        shown = self._batches([f for f in figures if f.shows_bones], fine) if any(map(_dressed, figures)) else batches
-        # Turned shapes are closed: their far sides need not be painted. Pictures are drawn upside down.
-        self.context.front_face = "cw"
-        self.context.enable(moderngl.CULL_FACE)
-        for mesh, data in shown:
-            self._draw_batch(self._figure, mesh, data)
-        self.context.disable(moderngl.CULL_FACE)
-        for figure in filter(_dressed, figures):
-            alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
-            self._dresser.draw(figure, flipped, pose.eye, _rgb("brass"), _colour_of(figure), alpha, fine)
+            self._draw_shade(flipped, figures, fine, target, bool(still))
+        self._draw_figures(moving, flipped, pose, fine)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )
@@ -211,6 +215,31 @@ class Renderer:
             self.context.copy_framebuffer(result, target)
         self.context.disable(moderngl.DEPTH_TEST)
         return self.taken(result, size)
+
+    def _parted(self, figures):
+        """``(the first of them that look as in the last quick picture, all others)``: where one figure is dragged, those before it
+        are kept with the floor. What is seen through is painted over all else, so it is drawn each time.
+        """
+        looks = [_look_of(f) for f in figures]
+        # The figures are kept too, so that their bodies' places in memory stay their own.
+        last, self._last = self._last, dict(zip(looks, figures))
+        still = 0
+        while still < len(figures) and looks[still] in last and _covers(figures[still]):
+            still += 1
+        return figures[:still], figures[still:]
+
+    def _draw_figures(self, figures, view, pose, fine):
+        self._figure["view"].write(view)
+        self._figure["eye"].value = tuple(pose.eye)
+        # Turned shapes are closed: their far sides need not be painted. Pictures are drawn upside down.
+        self.context.front_face = "cw"
+        self.context.enable(moderngl.CULL_FACE)
+        for mesh, data in self._batches([f for f in figures if f.shows_bones], fine):
+            self._draw_batch(self._figure, mesh, data)
+        self.context.disable(moderngl.CULL_FACE)
+        for figure in filter(_dressed, figures):
+            alpha = SEEN_THROUGH if figure.dress == "through" else 1.0
+            self._dresser.draw(figure, view, pose.eye, _rgb("brass"), _colour_of(figure), alpha, fine)
 
     def taken(self, result, size):
         """What was drawn into a framebuffer, as bytes: red, green, blue and one more for each pixel, from the upper left."""
@@ -229,8 +258,8 @@ class Renderer:
         self._floor["reach"].value = reach
         self._floor_array.render(moderngl.TRIANGLE_STRIP)
 
-    def _draw_shade(self, view, figures, fine):
-        """The shadows on the floor, no further than the figures may throw any."""
+    def _draw_shade(self, view, figures, fine, target, behind):
+        """The shadows on the floor, no further than the figures may throw any; ``behind`` figures that are drawn already."""
         places = np.concatenate([f.placed for f in figures])
         # The light slants: what is high throws its shadow to one side.
         cast = places[:, [0, 2]] - np.array([0.18, 0.22]) * np.maximum(places[:, 1:2], 0)
@@ -242,8 +271,14 @@ class Renderer:
             self._shadow_reach,
         )
         self._shadow_map.use(0)
-        self.context.disable(moderngl.DEPTH_TEST)
+        if not behind:
+            self.context.disable(moderngl.DEPTH_TEST)
+        target.depth_mask, self.context.polygon_offset = (
+            False,
+            (-1.0, -4.0),
+        )  # a little before the floor that it lies on
         self._shade_array.render(moderngl.TRIANGLE_STRIP)
+        target.depth_mask, self.context.polygon_offset = True, (0.0, 0.0)
         self.context.enable(moderngl.DEPTH_TEST)
 
     def _draw_shadows(self, batches, centre):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from ...core.scene.tackle import DOT, LINE, THREAD, Outline, picked_at
 from .. import theme
@@ -29,36 +29,41 @@ class TacklePainter:
         """``(number of the control, kind, places on the widget (n, 2))`` of each line and dot before the eye."""
         return self._outline.on(self.stage._matrix(), self.stage.width(), self.stage.height())
 
-    def paint(self, painter):
-        """All of them, the chosen ones last."""
-        lines = [[], []]
-        for part in self.flat():
-            one = self.shown[part[0]]
-            lines[one.name in self.chosen or one.name == self.under].append(part)
-        for part in (*lines[0], *lines[1]):
-            self._paint(painter, *part)
-
-    def _paint(self, painter, number, kind, places):
-        one = self.shown[number]
-        chosen = one.name in self.chosen
-        lit = chosen or one.name == self.under
-        tint = theme.colour("brass" if lit else _TINTS.get(one.colour, "text"), 255 if lit else 205)
-        if kind == DOT:
-            painter.setPen(QPen(theme.colour("deep", 200), 1.6))
-            painter.setBrush(tint)
-            size = _CHOSEN_SIZE if chosen else _DOT_SIZE
-            painter.drawEllipse(QPointF(*places[0]), size, size)
-            return
-        line = QPolygonF([QPointF(x, y) for x, y in places.tolist()])
+    def paint(self, painter, fine=True):
+        """All of them, the chosen ones last; all lines of one look at once, and without soft edges, unless ``fine``."""
+        looks, dots = {}, []
+        for number, kind, places in self.flat():
+            one = self.shown[number]
+            lit = one.name in self.chosen or one.name == self.under
+            if kind == DOT:
+                dots.append((lit, one, places[0]))
+            else:
+                look = lit, kind, one.name in self.chosen, one.colour
+                looks.setdefault(look, []).append(QPolygonF([QPointF(x, y) for x, y in places.tolist()]))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, fine)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        if kind == LINE:
-            wide = 2.6 if chosen else 1.9
-            painter.setPen(QPen(theme.colour("deep", 170), wide + 2.4))
-            painter.drawPolyline(line)
-            painter.setPen(QPen(tint, wide))
-        else:
-            painter.setPen(QPen(theme.colour("brass", 200) if chosen else theme.colour("text", 110), 1.0))
-        painter.drawPolyline(line)
+        for look in sorted(looks):
+            for pen in self._pens(*look):
+                painter.setPen(pen)
+                for line in looks[look]:
+                    painter.drawPolyline(line)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("deep", 200), 1.6))
+        for lit, one, place in sorted(dots, key=lambda dot: dot[0]):
+            painter.setBrush(self._tint(one.colour, lit))
+            size = _CHOSEN_SIZE if one.name in self.chosen else _DOT_SIZE
+            painter.drawEllipse(QPointF(*place), size, size)
+
+    @staticmethod
+    def _tint(colour, lit):
+        return theme.colour("brass" if lit else _TINTS.get(colour, "text"), 255 if lit else 205)
+
+    def _pens(self, lit, kind, chosen, colour):
+        """The pens that a line is drawn with, one over the other."""
+        if kind != LINE:
+            return (QPen(theme.colour("brass", 200) if chosen else theme.colour("text", 110), 1.0),)
+        wide = 2.6 if chosen else 1.9
+        return QPen(theme.colour("deep", 170), wide + 2.4), QPen(self._tint(colour, lit), wide)
 
     def pick(self, point):
         """The control (a Tackle) under a place on the widget, or None."""

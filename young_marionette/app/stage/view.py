@@ -173,7 +173,7 @@ class StageView(QWidget):
             self._paint_captions(painter)
         if self.names:
             self._paint_names(painter)
-        self.tackle.paint(painter)
+        self.tackle.paint(painter, self._fine)
         if self.handle is not None:
             self._paint_handle(painter)
         if not self.figures and self.empty_text:

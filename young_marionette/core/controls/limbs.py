@@ -44,7 +44,8 @@ class Bones:
 
     @property
     def lengths(self) -> tuple[np.ndarray, np.ndarray]:
-        return np.linalg.norm(self.upper, axis=1), np.linalg.norm(self.lower, axis=1)
+        one, two = (np.sqrt(np.einsum("fx,fx->f", way, way)) for way in (self.upper, self.lower))
+        return one, two
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +83,7 @@ def limb_told(bones: Bones, start: np.ndarray, upper: np.ndarray, lower: np.ndar
     end = start + middle + rot.rotate(lower, bones.lower)
     line, long = _line(bones, start, end)
     hinge = _across(rot.rotate(upper, _square(bones.upper_hinge, bones.upper)), line)
-    ahead = np.cross(hinge, line)
+    ahead = rot.cross(hinge, line)
     aside = middle - np.sum(middle * line, 1, keepdims=True) * line
     lean = np.stack([np.sum(aside * ahead, 1), np.sum(aside * hinge, 1)], -1)
     lean /= np.sqrt(np.sum(lean * lean, 1) + _SOFT**2)[:, None]
@@ -97,7 +98,7 @@ def _line(bones: Bones, start: np.ndarray, end: np.ndarray) -> tuple[np.ndarray,
     """The direction ``(frames, 3)`` from start to end, and how far ``(frames,)`` the limb goes along it."""
     a, b = bones.lengths
     way = end - start
-    long = np.linalg.norm(way, axis=1)
+    long = np.sqrt(np.einsum("fx,fx->f", way, way))
     line = np.where(long[:, None] > _SHORT, way / np.maximum(long, _SHORT)[:, None], [0.0, -1.0, 0.0])
     return line, np.maximum(np.clip(long, np.abs(a - b), a + b), _SHORT)
 
@@ -112,25 +113,28 @@ def _triangle(bones: Bones, long: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 def _straight(bones: Bones, line: np.ndarray, long: np.ndarray, ahead: np.ndarray, lean: np.ndarray) -> Straight:
     """Both bones bent in the plane of ``line`` and ``ahead (frames, 3)``, then swung about the line by the lean."""
     along, off = (part[:, None] for part in _triangle(bones, long))
-    hinge = np.cross(line, ahead)
-    size = np.linalg.norm(lean, axis=1, keepdims=True)
+    hinge = rot.cross(line, ahead)
+    size = np.sqrt(np.einsum("fx,fx->f", lean, lean))[:, None]
     unit = np.where(size > 1e-12, lean / np.maximum(size, 1e-12), [1.0, 0.0])
     turned = unit[:, :1] * ahead + unit[:, 1:] * hinge
-    found = []
-    for way, axis, sign in ((bones.upper, bones.upper_hinge, 1), (bones.lower, bones.lower_hinge, -1)):
-        part = along if sign > 0 else long[:, None] - along
-        plain, swung = (part * line + sign * off * side for side in (ahead, turned))
-        own = _axes(way, axis)
-        turn = rot.multiply(rot.between(plain, swung), rot.multiply(_axes(plain, hinge), rot.conjugate(own)))
-        found.append(np.where(bones.gone, rot.IDENTITY, turn))
-    return Straight(*found)
+    # Both bones at once: they differ in how far they go along the line, and back to it from its middle.
+    plain, swung = (
+        np.concatenate([along * line + off * side, (long[:, None] - along) * line - off * side])
+        for side in (ahead, turned)
+    )
+    ways = np.concatenate([bones.upper, bones.lower])
+    hinges = np.concatenate([np.broadcast_to(h, line.shape) for h in (bones.upper_hinge, bones.lower_hinge)])
+    bent = _axes(plain, np.concatenate([hinge, hinge])) @ np.swapaxes(_axes(ways, hinges), -1, -2)
+    turns = rot.multiply(rot.between(plain, swung), rot.from_matrix(bent))
+    gone = bones.gone
+    return Straight(*(np.where(gone, rot.IDENTITY, part) for part in (turns[: len(line)], turns[len(line) :])))
 
 
 def _axes(way: np.ndarray, hinge: np.ndarray) -> np.ndarray:
-    """The rotations ``(frames, 4)`` whose X runs along ``way`` and whose Y is ``hinge``, made square to it."""
+    """The rotation matrices ``(frames, 3, 3)`` whose X runs along ``way`` and whose Y is ``hinge``, made square to it."""
     x = rot.normalise(way)
-    y = _square(hinge, way)
-    return rot.from_matrix(np.stack([x, y, np.cross(x, y)], -1))
+    y = _across(hinge, x)
+    return np.stack([x, y, rot.cross(x, y)], -1)
 
 
 def _square(vector: np.ndarray, way: np.ndarray) -> np.ndarray:
@@ -141,7 +145,7 @@ def _square(vector: np.ndarray, way: np.ndarray) -> np.ndarray:
 def _across(vector: np.ndarray, line: np.ndarray) -> np.ndarray:
     """Unit vectors ``(frames, 3)``: what of ``vector`` is square to the unit vectors ``line``; some such vector where nothing is."""
     across = vector - np.sum(vector * line, 1, keepdims=True) * line
-    size = np.linalg.norm(across, axis=1, keepdims=True)
+    size = np.sqrt(np.einsum("fx,fx->f", across, across))[:, None]
     if (size < 1e-9).any():
         spare = np.where(np.abs(line[:, :1]) < 0.9, [1.0, 0.0, 0.0], [0.0, 0.0, 1.0])
         across = np.where(size < 1e-9, spare - np.sum(spare * line, 1, keepdims=True) * line, across)

@@ -22,7 +22,7 @@ class Pace(NamedTuple):
     soon: float
 
 
-WALKING = Pace(0.9, 0.35, 0.25)  # of other proportions, or of hips that were moved: all steps are off alike
+WALKING = Pace(0.9, 0.35, 0.4)  # of other proportions, or of hips that were moved: all steps are off alike
 PASSING = Pace(0.24, 0.12, 0.06)  # of noise, and of what filters bend at a contact's ends: gone with the contact
 
 

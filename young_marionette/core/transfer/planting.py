@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 _REACH = 0.96  # of a leg's length: how far it is stretched at most
 _USUAL, _ALL_BUT_STRAIGHT = 0.95, 0.997  # of a motion's frames, and of a leg's length
 _FLAT = np.radians(35.0)  # a sole that is further from level than this was never flat on the floor
-_SLIDES, _TURNS = 0.5, 4.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
+_SLIDES, _TURNS = 0.8, 8.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
 _SHALLOW = 0.005  # metres under the floor that nobody sees
 _RISING, _CLOSE = 0.04, 0.1  # seconds: how softly feet are kept over the floor, and how close to a stand they are not
 _YIELD = 0.12  # seconds: the width of the curve by which hips give way

@@ -225,7 +225,7 @@ def _further(
     """Reach as far as the closest fits to every frame do."""
     base = reach.copy()
     still = np.ones(len(base), bool)  # what a closer fit did not reach once is not tried farther
-    for extra in range(_EXTRA + 1):
+    for extra in range(1, _EXTRA + 1):
         starts = np.flatnonzero((base + extra <= limits) & (base + extra > np.arange(len(base)) + 1) & still)
         if not len(starts):
             return

@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QToolTip
 
 from tests.support import Case, show_state
+from young_marionette.app import settings
 from young_marionette.app.main import make_app
 from young_marionette.app.stage.view import make_renderer
 
@@ -39,6 +40,8 @@ class WindowCase(Case):
         from young_marionette.app.window import Window
 
         application()
+        # What one test has put away for next time is nothing to the one after it.
+        self.addCleanup(settings._store().clear)
         # An error inside a slot would else only be printed.
         self.defects, before = [], sys.excepthook
         sys.excepthook = lambda *error: self.defects.append("".join(traceback.format_exception(*error)))

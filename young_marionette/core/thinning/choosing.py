@@ -12,11 +12,8 @@ from .spans import LONGEST, SHORT, SURE, Betweens, Spans, over
 _STRIDE = 4  # frames between the starts that are looked at first
 _GUESS = 12  # frames of a first try
 _BESIDE = 2  # frames around an in-between that was ruled out
-_TRIES, _FEWER, _QUICK = (
-    60,
-    6,
-    2,
-)  # paths that are looked at: in a short motion, in a long one, and for an answer at once
+# Paths that are looked at: in a short motion, in a long one, and for an answer at once.
+_TRIES, _FEWER, _QUICK = 60, 6, 2
 _EXTRA = 7  # frames by which closer fits may reach further
 _PREFERRED = 0.3  # of a key: what all likes together may count, so that they never cost one
 _BARRED = 20.0  # keys that one more costs where none is wanted

@@ -20,10 +20,8 @@ if TYPE_CHECKING:
     from .motion import Motion, Share
 
 OVER = 1e30  # a miss that is over some bound; finite, since some tolerances are not
-_LOOKED, _WORTH_IT = (
-    10,
-    0.8,
-)  # joints after which in-betweens that miss are let go, where no more are left than that share
+_LOOKED = 10  # joints after which in-betweens that miss are let go
+_WORTH_IT = 0.8  # of the in-betweens: where no more are left than that, those are put together
 _CHUNK = 6000  # frames that are worked on together: as many as the processor's cache holds
 
 

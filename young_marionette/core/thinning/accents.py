@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ..smoothing import gaussian, largest_within
+
 if TYPE_CHECKING:
     from .motion import Motion
 
@@ -17,20 +19,20 @@ def accents(motion: Motion) -> np.ndarray:
 
     A stop between two moves is the strongest; the fastest moment between two stops counts too.
     """
-    from scipy.ndimage import gaussian_filter1d, maximum_filter1d  # slow to load
-    from scipy.signal import argrelextrema
-
     result = np.zeros(motion.frames)
     if motion.frames < 5:
         return result
     speeds = np.linalg.norm(np.gradient(motion.places, axis=-1), axis=1).mean(axis=0)
-    smooth = gaussian_filter1d(speeds, max(_BLUR * motion.rate, 0.5), mode="nearest")
-    size = 2 * max(round(_AROUND * motion.rate), 1) + 1
-    high, low = maximum_filter1d(smooth, size), -maximum_filter1d(-smooth, size)
+    smooth = gaussian(speeds, max(_BLUR * motion.rate, 0.5))
+    reach = max(round(_AROUND * motion.rate), 1)
+    high, low = largest_within(smooth, reach), -largest_within(-smooth, reach)
     span = np.maximum(high - low, 1e-9)
-    for order, strength in ((np.less, 1.0), (np.greater, 0.7)):
-        (turns,) = argrelextrema(smooth, order)
-        depth = (high - smooth if order is np.less else smooth - low) / span
+    before, at, after = smooth[:-2], smooth[1:-1], smooth[2:]
+    for turned, deep, strength in (
+        ((at < before) & (at < after), high - smooth, 1.0),
+        ((at > before) & (at > after), smooth - low, 0.7),
+    ):
+        turns, depth = np.flatnonzero(turned) + 1, deep / span
         still = high < 1e-5  # metres a frame: nothing moves
         result[turns] = np.where(still[turns], 0.0, strength * depth[turns])
     return result

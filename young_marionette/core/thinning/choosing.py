@@ -125,13 +125,19 @@ class _Graph:
         self._cost = 1 + _PREFERRED * (1 - rules.likes[self._last]) / count + _BARRED * rules.barred[self._last]
 
     def path(self) -> np.ndarray:
-        """The path ``(keys,)`` from the first to the last frame by the fewest in-betweens, and among those the most liked."""
-        from scipy.sparse import csr_array  # slow to load
-        from scipy.sparse.csgraph import dijkstra
+        """The path ``(keys,)`` from the first to the last frame by the fewest in-betweens, and among those the most liked.
 
-        count, good = len(self._lengths) + 1, self._good
-        graph = csr_array((self._cost[good], (self._first[good], self._last[good])), shape=(count, count))
-        _, before = dijkstra(graph, indices=0, return_predecessors=True)
+        All ways go forward in time, so each frame's best way is known when it is come to (dynamic programming).
+        """
+        count = len(self._lengths) + 1
+        cost = np.where(self._good, self._cost, np.inf)
+        least, before = np.full(count, np.inf), np.zeros(count, int)
+        least[0] = 0.0
+        for frame, (offset, length) in enumerate(zip(self._offsets.tolist(), self._lengths.tolist())):
+            ahead, sums = least[frame + 1 : frame + 1 + length], cost[offset : offset + length] + least[frame]
+            better = sums < ahead
+            np.copyto(ahead, sums, where=better)
+            before[frame + 1 : frame + 1 + length][better] = frame
         path = [count - 1]
         while path[-1] > 0:
             path.append(int(before[path[-1]]))

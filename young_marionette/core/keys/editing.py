@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from .. import rotations as rot
+from ..evaluator import EVALUATOR
 from .channel import Channel, Kind
 from .inserting import signed, with_keys, with_ways
 from .keyed import KeyedClip
@@ -240,7 +242,8 @@ def posed(clip: KeyedClip, frame: int, values: Mapping[Channel, np.ndarray]) -> 
         if sampler is None or len(sampler) < 2:
             sampler = _spread(clip, channel, sampler)
         if 0 < frame < last:
-            sampler = with_keys(sampler, [time], turns)
+            # While a pose is dragged, the same key is made again and again.
+            sampler = EVALUATOR.of("a key between", (sampler, time, turns), partial(with_keys, sampler, [time], turns))
         place = int(np.argmin(np.abs(sampler.times - time)))
         samplers[channel] = _set(sampler, place, value, turns)
     return replace(clip, samplers=samplers)

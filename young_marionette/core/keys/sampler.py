@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import IntEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -89,9 +89,7 @@ class Sampler:
         """
         own, count = self.times, len(self.times)
         if np.size(times) == 1 and count > 2:
-            # One pose, as the stage asks for: of all keys only two matter.
-            low = int(np.clip(np.searchsorted(own, np.ravel(times)[0], side="right") - 1, 0, count - 2))
-            return self._two(low).at(times, turns)
+            return self._one(float(np.ravel(times)[0]), turns)[None]
         points = rot.normalise(self.values) if turns else self.values
         if np.array_equal(own, times):
             return points
@@ -115,11 +113,30 @@ class Sampler:
             result[smooth] = rot.normalise(curved) if turns else curved
         return result
 
-    def _two(self, low: int) -> Sampler:
-        """The keys ``low`` and the next one alone."""
-        part = slice(low, low + 2)
-        inner, outer = (None if t is None else t[part] for t in (self.tangents_in, self.tangents_out))
-        return Sampler(self.times[part], self.values[part], self.interpolation[low : low + 1], inner, outer)
+    def _one(self, time: float, turns: bool) -> np.ndarray:
+        """The value ``(n,)`` at one time, as the stage asks for: of all keys only two matter, and few numbers are quickest plain."""
+        own = self.times
+        low = min(max(int(np.searchsorted(own, time, side="right")) - 1, 0), len(own) - 2)
+        start, step = float(own[low]), float(own[low + 1] - own[low])
+        share = min(max((time - start) / step, 0.0), 1.0) if step > 0 else float(time > start)
+        way = int(self.interpolation[low])
+        if share in (0.0, 1.0) or way == Interpolation.STEP:
+            value = self.values[low + (share == 1.0)]
+        elif way == Interpolation.LINEAR:
+            first, second = self.values[low : low + 2]
+            if turns:
+                return rot.slerp(rot.normalise(first)[None], rot.normalise(second)[None], np.array([share]))[0]
+            value = first + (second - first) * share
+        else:
+            assert self.tangents_in is not None and self.tangents_out is not None  # see __post_init__
+            head, tail, out, inner = hermite(share)
+            value = (
+                head * self.values[low]
+                + tail * self.values[low + 1]
+                + out * step * self.tangents_out[low]
+                + inner * step * self.tangents_in[low + 1]
+            )
+        return rot.normalise(value) if turns else value
 
     def _smooth(self, low: np.ndarray, s: np.ndarray, step: np.ndarray) -> np.ndarray:
         assert self.tangents_in is not None and self.tangents_out is not None  # see __post_init__
@@ -152,8 +169,10 @@ def still(value: ArrayLike, time: float = 0.0) -> Sampler:
     return Sampler(np.array([time]), np.asarray(value, float)[None], np.zeros(0, np.int8))
 
 
-def hermite(share: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """The weights of the first value, the last value, the tangent out and the tangent in, at shares of an in-between."""
+def hermite(share: Any) -> tuple[Any, Any, Any, Any]:
+    """The weights of the first value, the last value, the tangent out and the tangent in, at a share of an in-between, or an
+    array of them.
+    """
     square = share * share
     cube = square * share
     end = 3 * square - 2 * cube

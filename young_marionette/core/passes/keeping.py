@@ -81,9 +81,10 @@ def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts, giving: bo
     if not moved.found:
         return after
     made = _planted(after, limbs, moved, giving)
-    # Hips that gave way took along hands that were still in place.
-    again = moved if made is after else moved_contacts(before, made, limbs, contacts)
-    return _held(made, limbs, again, made is not after, PASSING if giving else WALKING)
+    if made is not after:  # hips that gave way took along hands that were still in place
+        hands = replace(contacts, found=tuple(c for c in contacts.found if c.point in HANDS))
+        moved = moved_contacts(before, made, limbs, hands)
+    return _held(made, limbs, moved, made is not after, PASSING if giving else WALKING)
 
 
 def put_back(clip: Clip, limbs: Limbs, contacts: Contacts) -> Clip:
@@ -150,7 +151,8 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
 def slide(places: np.ndarray, share: float = 1.0) -> float:
     """How far places ``(3, frames)`` are from their middle in a ``share`` of the frames, at most."""
     away = places - places.mean(axis=1, keepdims=True)
-    return float(np.quantile(np.sqrt(np.einsum("xf,xf->f", away, away)), share))
+    far = np.sqrt(np.einsum("xf,xf->f", away, away))
+    return float(far.max() if share == 1.0 else np.quantile(far, share))
 
 
 def _one_foot(a: Contact, b: Contact) -> bool:

@@ -64,7 +64,7 @@ def reached(pose: Clip, limb: Limb, shift: Sequence[float]) -> Clip:
     """A hand or a foot moved by ``shift (3,)`` (metres, world), as far as it reaches: both bones turn in closed form, in the
     plane that they bend in, and the end keeps its direction.
     """
-    places, turns = forward_rows(pose)
+    places, turns = forward_rows(pose, [limb.first, limb.second, limb.end])
     return _reaching(pose, limb, places, turns, places[limb.first].T, places[limb.end].T + np.asarray(shift, float))
 
 
@@ -95,9 +95,12 @@ def hips_moved(pose: Clip, limbs: Limbs, shift: Sequence[float] | np.ndarray) ->
 
 def feet_kept(before: Clip, after: Clip, limbs: Limbs) -> Clip:
     """``after`` with its ankles where they are in ``before``, and its feet turned as they are there, as far as the legs reach."""
-    places, turns_then = forward_rows(before)
+    wanted = sorted({j for leg in limbs.legs for j in (leg.limb.first, leg.limb.second, leg.limb.end)})
+    if not wanted:
+        return after
+    places, turns_then = forward_rows(before, wanted)
+    now, turns = forward_rows(after, wanted)  # legs do not hang on each other: one that was put moves no other
     for leg in limbs.legs:
-        now, turns = forward_rows(after)
         end = turns_then[leg.limb.end].T
         after = _reaching(after, leg.limb, now, turns, now[leg.limb.first].T, places[leg.limb.end].T, end)
     return after
@@ -107,7 +110,7 @@ def shifted(pose: Clip, joint: int, shift: np.ndarray) -> Clip:
     """A joint moved by ``shift (3,)`` or ``(frames, 3)`` (metres, world) on all frames, with all that hangs on it."""
     parent = int(pose.skeleton.parents[joint])
     if parent >= 0:
-        shift = rot.rotate(rot.conjugate(forward_rows(pose)[1][parent].T), shift)
+        shift = rot.rotate(rot.conjugate(forward_rows(pose, [parent])[1][parent].T), shift)
     return pose.with_moves(pose.moves | {joint: pose.move_of(joint) + shift})
 
 

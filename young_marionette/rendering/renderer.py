@@ -187,9 +187,9 @@ class Renderer:
         """
         size = (max(size[0], 2), max(size[1], 2))
         view = pose.matrix(size[0] / size[1])
-        batches = self._batches(figures, fine)
+        parts = {id(figure): list(_figure_batches(figure, fine)) for figure in figures}
         centre = np.mean([f.placed.mean(0) for f in figures], axis=0) if figures else np.zeros(3)
-        self._draw_shadows(batches, centre)
+        self._draw_shadows(_batches(figures, parts), centre)
         target, floor, result = self._target(size, fine)
         # Rows of a picture run down, those of OpenGL up: the projection is flipped instead of the pixels.
         flipped = (np.diag([1.0, -1.0, 1.0, 1.0]) @ view).T.astype("f4").tobytes()
@@ -201,13 +201,13 @@ class Renderer:
             floor.use()
             floor.clear(*_rgb("base") * 0.82, 1.0, depth=1.0)
             self._draw_floor(flipped, pose)
-            self._draw_figures(still, flipped, pose, fine)
+            self._draw_figures(still, parts, flipped, pose, fine)
             self._kept_floors[fine] = key
         self.context.copy_framebuffer(target, floor)
         target.use()
         if figures:
             self._draw_shade(flipped, figures, fine, target, bool(still))
-        self._draw_figures(moving, flipped, pose, fine)
+        self._draw_figures(moving, parts, flipped, pose, fine)
         self._draw_lines(
             flipped, [*lines, *(line for f in figures if f.kind == MARIONETTE and not f.ghost for line in _strings(f))]
         )
@@ -228,13 +228,13 @@ class Renderer:
             still += 1
         return figures[:still], figures[still:]
 
-    def _draw_figures(self, figures, view, pose, fine):
+    def _draw_figures(self, figures, parts, view, pose, fine):
         self._figure["view"].write(view)
         self._figure["eye"].value = tuple(pose.eye)
         # Turned shapes are closed: their far sides need not be painted. Pictures are drawn upside down.
         self.context.front_face = "cw"
         self.context.enable(moderngl.CULL_FACE)
-        for mesh, data in self._batches([f for f in figures if f.shows_bones], fine):
+        for mesh, data in _batches([f for f in figures if f.shows_bones], parts):
             self._draw_batch(self._figure, mesh, data)
         self.context.disable(moderngl.CULL_FACE)
         for figure in filter(_dressed, figures):
@@ -320,12 +320,14 @@ class Renderer:
         self._line["view"].write(view)
         self._line_array.render(moderngl.LINES, vertices=len(data))
 
-    def _batches(self, figures, fine):
-        gathered = {}
-        for figure in sorted(figures, key=lambda f: f.ghost or f.faint):
-            for mesh, matrices, tints in _figure_batches(figure, fine):
-                gathered.setdefault(mesh, []).append(np.concatenate([matrices.reshape(-1, 12), tints], 1))
-        return [(mesh, np.concatenate(parts)) for mesh, parts in gathered.items()]
+
+def _batches(figures, parts):
+    """``(mesh, rows)`` of all figures together, of ``parts {id(figure): [(mesh, matrices, tints)]}``; what is seen through last."""
+    gathered = {}
+    for figure in sorted(figures, key=lambda f: f.ghost or f.faint):
+        for mesh, matrices, tints in parts[id(figure)]:
+            gathered.setdefault(mesh, []).append(np.concatenate([matrices.reshape(-1, 12), tints], 1))
+    return [(mesh, np.concatenate(rows)) for mesh, rows in gathered.items()]
 
 
 def _figure_batches(figure, fine):

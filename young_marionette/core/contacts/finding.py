@@ -15,7 +15,7 @@ from .choices import USUAL, ContactChoices, Thresholds
 from .contact import Contact, Contacts
 from .points import FEET, HANDS, SIDES, contact_points, points_of
 from .sitting import sits
-from .steadying import steadied
+from .steadying import is_restless, steadied, widths
 from .touching import find_touches
 
 if TYPE_CHECKING:
@@ -68,11 +68,13 @@ class ContactSearch:
         joints = {*anchors, *(p.joint for p in points)}
         world = forward_rows(clip, sorted(joints))
         self.raw = places = points_of(points, *world)
-        calm = calmed(clip, places, joints)
-        if calm is not clip:
-            clip, world = calm, forward_rows(calm, sorted(joints))
+        jitter = widths(places, clip.rate)
+        if is_restless(jitter, clip.rate):
+            clip = calmed(clip, joints)
+            world = forward_rows(clip, sorted(joints))
             places = points_of(points, *world)
-        self._limbs, self.places = world[0], steadied(places, clip.rate)
+            jitter = widths(places, clip.rate)
+        self._limbs, self.places = world[0], steadied(places, clip.rate, jitter)
         self.speeds = _speeds(self.places) * clip.rate
         self.sits = self._sits()
         self.touches = find_touches(clip, body, {p.name: p for p in points}, volumes(clip.skeleton, body, character))

@@ -11,26 +11,29 @@ _ENOUGH = 1500  # frames tell how much a whole clip jitters
 _NARROW, _WIDE = 0.012, 0.05  # seconds
 
 
-def steadied(rows: np.ndarray, rate: float) -> np.ndarray:
+def steadied(rows: np.ndarray, rate: float, wanted: list[float] | None = None) -> np.ndarray:
     """Places ``(points, 3, frames)`` with the jitter of single frames taken out, so that speeds mean the same at any rate.
 
-    By a Gaussian as wide as each point's own jitter asks for, which is told by its fourth differences: those of white
-    noise of the standard deviation s have s times the root of 70, those of smooth motion hardly any.
+    By a Gaussian as wide as each point's own jitter asks for. ``wanted``: those ``widths``, if they are known.
     """
     out = np.empty_like(rows)
-    for row, (places, wanted) in enumerate(zip(rows, _widths(rows, rate))):
-        width = min(max(wanted, _NARROW * rate), _WIDE * rate)
+    for row, (places, width) in enumerate(zip(rows, wanted or widths(rows, rate))):
+        width = min(max(width, _NARROW * rate), _WIDE * rate)
         out[row] = gaussian(places, width) if width > 0.4 else places
     return out
 
 
-def is_restless(rows: np.ndarray, rate: float) -> bool:
-    """Whether any of these places jitters more than ``steadied`` can take out."""
-    return max(_widths(rows, rate), default=0.0) > _WIDE * rate
+def is_restless(wanted: list[float], rate: float) -> bool:
+    """Whether places of such ``widths`` jitter more than ``steadied`` can take out."""
+    return max(wanted, default=0.0) > _WIDE * rate
 
 
-def _widths(rows: np.ndarray, rate: float) -> list[float]:
-    """The widths of Gaussians, in frames, at which what is left of each point's jitter is a speed of ``_STEADY``."""
+def widths(rows: np.ndarray, rate: float) -> list[float]:
+    """The widths of Gaussians, in frames, at which what is left of each point's jitter is a speed of ``_STEADY``.
+
+    Jitter is told by fourth differences: those of white noise of the standard deviation s have s times the root of 70, those
+    of smooth motion hardly any.
+    """
     if rows.shape[-1] <= 8:
         return [0.0] * len(rows)
     jitters = [float(np.median(np.linalg.norm(_fourth(places), axis=0))) / (1.54 * 70**0.5) for places in rows]

@@ -59,8 +59,8 @@ def fit(
 ) -> Fits:
     """Fit in-betweens from frames ``first (n,)`` to ``last (n,)`` to what is at ``frames (samples, n)``.
 
-    ``weights (samples, n)``: how much each sample counts. ``bound (4,)``: of in-betweens that miss more, no more is worked
-    out than that; their misses are ``OVER``.
+    ``weights (samples, n)``: how much each sample counts. ``bound (4,)``: of in-betweens that miss more, no more may be worked
+    out than that; their misses are ``OVER`` then.
     """
     most, count = frames.shape
     step = max(_CHUNK // max(most, 1), 1)
@@ -71,7 +71,7 @@ def fit(
         one = _Fit(
             motion, first[part], last[part], frames[:, part], None if weights is None else weights[:, part], tangents
         )
-        misses[:, :, part] = one.run() if bound is None or motion.driven is not None else one.run_within(bound)
+        misses[:, :, part] = one.run(bound)
         found.append(one.tangents)
     keys = found[0] if found else {}
     return Fits(misses, {key: np.concatenate([f[key] for f in found], -1) for key in keys})
@@ -90,7 +90,7 @@ class _Fit:
         tangents: bool,
     ) -> None:
         self.motion, self.first, self.last = motion, first, last
-        self.at = frames
+        self.at, self._count = frames, frames.shape[1]
         kind = motion.local.dtype
         share = ((frames - first) / (last - first)).astype(kind)
         self.head, self.tail, out, inner = hermite(share)
@@ -98,47 +98,31 @@ class _Fit:
         self.solving = _solving(out, inner, weights)
         self.wants, self.tangents = tangents, {}
 
-    def run(self) -> np.ndarray:
-        """The misses ``(4, samples, in-betweens)``."""
-        motion = self.motion
+    def run(self, bound: np.ndarray | None = None) -> np.ndarray:
+        """The misses ``(4, samples, in-betweens)``. ``bound (4,)``: what is found to miss more on the way is let go, as ``OVER``."""
+        motion, alive = self.motion, np.arange(self.at.shape[1])
+        squares = None if bound is None else _squares(bound).astype(motion.local.dtype)[:, None, None]
         worst = np.zeros((4, *self.at.shape), motion.local.dtype)
         turns: dict[int, np.ndarray] = {}
         places: dict[int, np.ndarray] = {}
         for joint in range(len(motion.skeleton)):
             self._joint(joint, turns, places, worst)
-        if motion.driven is not None:
-            motion.driven.grow(self.at, places, worst)
-        self._weights(worst)
-        return _told(worst)
-
-    def run_within(self, bound: np.ndarray) -> np.ndarray:
-        """The misses ``(4, samples, in-betweens)``, ``OVER`` where they are over ``bound (4,)``: what misses is let go early."""
-        motion = self.motion
-        squares = np.square(np.asarray(bound, float))
-        squares[1] = (2 * np.sin(min(bound[1] / 4, np.pi / 2))) ** 2
-        result = np.full((4, *self.at.shape), OVER, motion.local.dtype)
-        alive = np.arange(self.at.shape[1])
-        worst = np.zeros((4, *self.at.shape), motion.local.dtype)
-        turns: dict[int, np.ndarray] = {}
-        places: dict[int, np.ndarray] = {}
-        for joint in range(len(motion.skeleton)):
-            self._joint(joint, turns, places, worst)
-            if (joint + 1) % _LOOKED:
+            if squares is None or (joint + 1) % _LOOKED:
                 continue
-            good = (worst <= squares.astype(worst.dtype)[:, None, None]).all(axis=(0, 1))
-            if good.all():
-                continue
-            if not good.any():
-                return result
-            if good.mean() < _WORTH_IT:
+            good: np.ndarray = np.all(worst <= squares, axis=(0, 1))
+            if good.sum() < _WORTH_IT * len(good):
                 alive, worst = alive[good], worst[..., good]
                 self._keep(good)
                 for rows in (turns, places):
                     for known in rows:
                         rows[known] = rows[known][..., good]
+        if motion.driven is not None:
+            motion.driven.grow(self.at, places, worst)
         self._weights(worst)
-        good = (worst <= squares.astype(worst.dtype)[:, None, None]).all(axis=(0, 1))
-        result[..., alive[good]] = _told(worst[..., good])
+        if worst.shape[-1] == self._count:
+            return _told(worst)
+        result = np.full((4, len(worst[0]), self._count), OVER, worst.dtype)
+        result[..., alive] = _told(worst)
         return result
 
     def _joint(
@@ -257,6 +241,13 @@ class _Fit:
         result += self.basis[0] * out[:, None]
         result += self.basis[1] * inner[:, None]
         return result
+
+
+def _squares(misses: np.ndarray) -> np.ndarray:
+    """The other way round than ``_told``."""
+    squares = np.square(np.asarray(misses, float))
+    squares[1] = (2 * np.sin(min(misses[1] / 4, np.pi / 2))) ** 2
+    return squares
 
 
 def _told(squares: np.ndarray) -> np.ndarray:

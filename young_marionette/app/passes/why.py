@@ -37,7 +37,7 @@ class Why(QFrame):
         self.plot.setMenuEnabled(False)
         self.plot.setMouseEnabled(False, False)
         self.plot.hideButtons()
-        self.plot.setFixedHeight(190)
+        self.plot.setFixedHeight(160)  # the whole card is in sight where the desk is lowest, under curves
         self.plot.setLogMode(x=True, y=False)
         self.plot.getAxis("bottom").setTicks([[(log10(hertz), f"{hertz:g}") for hertz in _TICKS]])
         self.plot.showGrid(x=True, y=True, alpha=0.16)

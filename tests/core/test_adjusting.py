@@ -63,6 +63,22 @@ class Adjusting(Case):
         contacts = Contacts((contact,), 0.0, self.clip.rate)
         self.assertIs(kept(self.clip, made, self.limbs, contacts), made)
 
+    def test_a_foot_that_drifts_by_itself_goes_on_drifting(self):
+        """Its heel stood and is put back; its ball went on turning, as part of the same stand, and is not."""
+        leg = next(leg for leg in self.limbs.legs if leg.side == "left")
+        turns = np.repeat(self.clip.rotations[:1], 150, axis=0)
+        swivel = np.radians(25) * np.clip((np.arange(150) - 60) / 80, 0, 1)[:, None] * leg.up
+        turns[:, leg.foot] = rot.multiply(turns[:, leg.foot], rot.from_vector(swivel))
+        before = replace(self.clip, rotations=turns, translations=np.repeat(self.clip.translations[:1], 150, axis=0))
+        moves = before.translations.copy()
+        moves[:, 0, 0] += 0.004 * np.sin(np.arange(150) / 4)
+        after = replace(before, translations=moves)
+        found = Contact("left heel", 0, 49, 0.0, 0.001), Contact("left toe", 0, 149, 0.0, 0.05)
+        made = kept(before, after, self.limbs, Contacts(found, 0.0, self.clip.rate))
+        ankles = [forward(clip)[0][:, leg.foot] for clip in (before, made)]
+        self.close(ankles[1][:50], np.tile(ankles[1][0], (50, 1)), 1e-6)
+        self.close(ankles[1], ankles[0], 0.006)
+
     def test_head_arms_lean_and_bones(self):
         parts = self.body.parts
         places = forward(self.clip)[0]

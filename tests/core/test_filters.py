@@ -10,10 +10,11 @@ from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip, as_rows
 from young_marionette.core.contacts.finding import find_contacts
 from young_marionette.core.filters.adaptive import noise_of
+from young_marionette.core.filters.hampel import median_of_seven
 from young_marionette.core.filters.lowpass import butterworth, suggestions
 from young_marionette.core.filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from young_marionette.core.filters.motion import Scope, filtered, measured
-from young_marionette.core.filters.spikes import _median_of_seven, over, spikes
+from young_marionette.core.filters.spikes import despiked
 from young_marionette.core.passes.keeping import Limbs
 from young_marionette.core.passes.stack import Pass, Stage, run
 from young_marionette.demo.figures import Build, make_figure
@@ -44,7 +45,7 @@ def cleaned(clip, *methods, scope=TURNS):
 class FindingSpikes(Case):
     def test_the_network_gives_the_median(self):
         values = np.random.default_rng(0).normal(size=(7, 500))
-        self.close(_median_of_seven(list(values)), np.median(values, axis=0), 0)
+        self.close(median_of_seven(list(values)), np.median(values, axis=0), 0)
 
     def test_single_frames_and_short_runs(self):
         """Of one, two and three frames, close to each other, and at both ends; in every channel by itself."""
@@ -57,16 +58,29 @@ class FindingSpikes(Case):
         ):  # fmt: skip
             hurt[channel, :, first : last + 1] += 0.3
             wanted[channel, first : last + 1] = True
-        found = spikes(hurt, 60, 0.03, longest=3)
+        mended, found = despiked(hurt, 60, 0.03, longest=3)
         self.assertEqual(np.argwhere(found).tolist(), np.argwhere(wanted).tolist())
-        self.close(over(hurt, found)[:, :, 3:-3], np.stack([curve] * 3)[:, :, 3:-3], 0.03)
+        self.close(mended[:, :, 3:-3], np.stack([curve] * 3)[:, :, 3:-3], 0.03)
 
     def test_quick_motion_is_no_spike(self):
         """Turning points of a quick swing are far from a median, and are left alone; so is a step that stays."""
         t = np.arange(200) / 30
         swing = np.stack([np.sin(2 * np.pi * 2.5 * t), np.cos(2 * np.pi * 2.5 * t)]) * 0.5
         step = np.stack([(t > 3.0) * 0.4, (t > 4.1) * -0.2])
-        self.assertFalse(spikes(np.stack([swing, step]), 30, 0.035).any())
+        self.assertFalse(despiked(np.stack([swing, step]), 30, 0.035)[1].any())
+
+    def test_spikes_in_quick_motion(self):
+        """A swing as quick as a median hides all spikes in: they are found, one close to another too, and nothing else."""
+        t = np.arange(240) / 30
+        swing = np.stack([np.sin(7.5 * t), np.cos(7.5 * t), 0.3 * np.sin(15 * t + 0.3)]) * 0.35
+        for seed in range(4):
+            rng = np.random.default_rng(seed)
+            noisy = swing + rng.normal(0, 0.008, swing.shape)
+            hurt, at = noisy.copy(), [20, 61, 64, 100, 140, 161, 200]
+            hurt[:, at] += 0.22 * rot.normalise(rng.normal(size=(len(at), 3))).T
+            mended, found = despiked(np.stack([noisy, hurt]), 30, 0.035)
+            self.assertEqual(np.argwhere(found).tolist(), [[1, k] for k in at])
+            self.close(mended[1], swing, 0.06)
 
     def test_a_joint_that_flips_all_the_time_is_left(self):
         """No frame of it is better than another one; a single one among calm frames is taken out."""
@@ -94,7 +108,7 @@ class FindingSpikes(Case):
 
     def test_short_curves_are_left(self):
         for frames in (1, 2, 6):
-            self.assertFalse(spikes(np.ones((2, 3, frames)), 30, 0.1).any())
+            self.assertFalse(despiked(np.ones((2, 3, frames)), 30, 0.1)[1].any())
 
 
 class Smoothing(Case):
@@ -166,6 +180,18 @@ class Smoothing(Case):
         self.assertGreater(cutoffs[1], 2 * cutoffs[0])
         self.assertEqual(cutoffs[2], np.inf)
         self.close(noise_of((curve + noise)[None])[0], 3 * 0.02**2, 0.2 * 3 * 0.02**2)
+
+    def test_what_falls_to_the_end_of_the_band_is_no_noise(self):
+        """Quick motion at a low rate, whose spectrum goes on falling, is left alone; noise of the same strength is not."""
+        rng = np.random.default_rng(5)
+        hertz = np.fft.rfftfreq(1200, 1 / 30)
+        lines = rng.normal(size=(3, 601)) + 1j * rng.normal(size=(3, 601))
+        quick = np.fft.irfft(lines / (1 + (hertz / 2.0) ** 3), axis=-1)[:, 200:1000]
+        quick /= quick.std()
+        noise = rng.normal(0, 0.05, quick.shape)
+        cutoffs = suggestions(np.stack([quick, quick + noise]), 30).cutoffs
+        self.assertEqual(cutoffs[0], np.inf)
+        self.assertTrue(3.0 < cutoffs[1] < 12.0, cutoffs)
 
 
 class Motion(Case):

@@ -14,6 +14,8 @@ _HIGHEST = 0.9  # of half the rate: cut-offs are not higher
 _LOWEST, _TRIED = 0.7, 80  # hertz, and how many cut-offs up to the highest are looked at
 _OF_MEDIAN = 0.8  # the median of a spectrum's lines, of three components together, against their mean
 _NOISE = 0.5  # of half the rate: what is above is mostly noise
+_FALLING, _END = 0.7, 0.95  # of half the rate: what is weaker there than below it falls still, and is motion
+_SURELY = 6.0  # times what is chance
 _WORTH = 0.6  # of the noise: where more is left, a filter takes about as much as it gives
 _SHORTEST = 16  # frames: fewer tell nothing of noise
 
@@ -57,7 +59,8 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2) -> Suggestions:
     """The cut-offs that channels ``rows (channels, n, frames)`` ask for, and why.
 
     That at which signal lost and noise left are least in sum, as the spectrum of the curve tells them: noise is white, and
-    as strong as what is above half of the band; what is over it is signal (as in Wiener's filter, for Butterworth's curve).
+    as strong as what is above half of the band (its end, if it still falls there: noise does not); what is over it is signal
+    (as in Wiener's filter, for Butterworth's curve).
     A slow change from end to end is taken out before, and the ends are mirrored, so that they add nothing.
     """
     channels, _, frames = rows.shape
@@ -66,7 +69,7 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2) -> Suggestions:
     if frames < _SHORTEST or high.sum() < 4:
         return Suggestions(np.full(channels, np.inf), np.zeros(0), np.zeros((channels, 0)))
     power = np.stack([_power(values) for values in rows])
-    noise = np.median(power[:, high], axis=1, keepdims=True) / _OF_MEDIAN
+    noise = _noise(power, hertz / (rate / 2))
     tried = np.geomspace(_LOWEST, _HIGHEST * rate / 2, _TRIED)
     passed = 1 / (1 + (hertz / tried[:, None]) ** (2 * order))
     # What is less than the noise counts as less than nothing: in sums, chance evens out.
@@ -79,6 +82,15 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2) -> Suggestions:
         & (np.ptp(rows, axis=-1).max(axis=1) > 1e-9)
     )
     return Suggestions(np.where(worth, tried[best], np.inf), tried, cost / np.maximum(everything, 1e-300))
+
+
+def _noise(power: np.ndarray, share: np.ndarray) -> np.ndarray:
+    """The power of the noise ``(channels, 1)``. ``share (lines,)``: where they lie, of half the rate."""
+    high = (share > _NOISE) & (share < _HIGHEST)
+    below, above = high & (share < _FALLING), (share > _FALLING) & (share < _END)
+    all_of_it, lower, upper = (np.median(power[:, part], axis=1) for part in (high, below, above))
+    falls = lower > upper * (1 + _SURELY * np.sqrt(1 / below.sum() + 1 / above.sum()))
+    return np.where(falls, upper, all_of_it)[:, None] / _OF_MEDIAN
 
 
 def _power(values: np.ndarray) -> np.ndarray:

@@ -12,7 +12,7 @@ import numpy as np
 from ..clip import as_rows, from_rows
 from .breaks import breaks
 from .methods import Filter, LowPass, Smoother, Spikes
-from .spikes import over, spikes
+from .spikes import despiked
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -52,11 +52,15 @@ class Report:
 
 @dataclass(frozen=True, eq=False)
 class Channel:
-    """Channels of one kind: the names of their joints or morphs, and ``rows (channels, n, frames)``."""
+    """Channels of one kind: the names of their joints or morphs, and ``rows (channels, n, frames)``.
+
+    ``cosines (channels, frames - 1)``: of half the angles from frame to frame, of rotations.
+    """
 
     kind: str
     names: list[str]
     rows: np.ndarray
+    cosines: np.ndarray | None = None
 
 
 Measures = dict[str, np.ndarray]  # of each kind of channel, what a filter needs to know of whole curves
@@ -66,23 +70,26 @@ def measured(
     clip: Clip, method: Filter, scope: Scope = Scope(), groups: Mapping[str, Collection[str]] = {}
 ) -> Measures:
     """What a filter needs to know of the whole clip. ``groups``: the joints of each part of the body."""
-    if isinstance(method, Spikes):
-        return {}
-    part, measures = _part(scope.frames, clip.frames), {}
-    for channel in _channels(clip, scope):
-        kind, names, rows = channel.kind, channel.names, channel.rows
-        worth = method.measure(rows[..., part], clip.rate)
-        if worth is None:
-            continue
-        piece = rows[..., part]
-        for i, cuts in _torn(cosines_of(piece)).items() if kind == ROTATION else ():
+    found = {channel.kind: _measured(channel, clip.rate, method, scope, groups) for channel in _channels(clip, scope)}
+    return {kind: worth for kind, worth in found.items() if worth is not None}
+
+
+def _measured(
+    channel: Channel, rate: float, method: Filter, scope: Scope, groups: Mapping[str, Collection[str]]
+) -> np.ndarray | None:
+    part = _part(scope.frames, channel.rows.shape[-1])
+    piece = channel.rows[..., part]
+    worth = method.measure(piece, rate)
+    if worth is None:
+        return None
+    if channel.cosines is not None:
+        for i, cuts in _torn(channel.cosines[:, part.start : max(part.stop - 1, 0)]).items():
             longest = max(_stretches(np.ones(piece.shape[-1], bool), cuts), key=lambda s: s.stop - s.start)
-            worth[i : i + 1] = method.measure(piece[i : i + 1, :, longest], clip.rate)
-        if isinstance(method, LowPass):
-            for group, cutoff in method.parts:
-                worth[[name in groups.get(group, ()) for name in names]] = cutoff
-        measures[kind] = worth
-    return measures
+            worth[i : i + 1] = method.measure(piece[i : i + 1, :, longest], rate)
+    if isinstance(method, LowPass):
+        for group, cutoff in method.parts:
+            worth[[name in groups.get(group, ()) for name in channel.names]] = cutoff
+    return worth
 
 
 def filtered(
@@ -99,29 +106,29 @@ def filtered(
     Of a part of a longer clip: ``measures`` of that one, the frame ``first`` of it that the part begins with, and its
     ``total`` frames.
     """
-    if measures is None:
-        measures = measured(clip, method, scope, groups)
     inside = _share(scope.frames, total or clip.frames, clip.rate)[first : first + clip.frames] > 0
     report = Report()
 
     def run(channel: Channel) -> np.ndarray:
-        rows, names = channel.rows, channel.names
-        cosines = cosines_of(rows) if channel.kind == ROTATION else None
+        rows, names, cosines = channel.rows, channel.names, channel.cosines
+        known = (measures or {}).get(channel.kind)
+        if measures is None:
+            known = _measured(channel, clip.rate, method, scope, groups)
         if cosines is not None:
             report.breaks = [frame + first for frame in breaks(rows, cosines)]
-        if isinstance(method, LowPass):
-            known = zip(names, measures[channel.kind].tolist())
+        if isinstance(method, LowPass) and known is not None:
+            asked = zip(names, known.tolist())
             report.cutoffs |= {
-                name: hertz for name, hertz in known if np.isfinite(hertz) and name not in report.cutoffs
+                name: hertz for name, hertz in asked if np.isfinite(hertz) and name not in report.cutoffs
             }
         out = rows
         for part in _stretches(inside, [frame - first for frame in report.breaks]):
             piece = rows[..., part]
             if isinstance(method, Spikes):
-                done = _despiked(piece, method, channel.kind, names, clip.rate, part.start + first, report)
+                done = _despiked(piece, method, channel.kind, names, clip.rate, part.start + first, known, report)
             else:
                 torn = {} if cosines is None else _torn(cosines[:, part.start : part.stop - 1])
-                done = _smooth(piece, method, clip.rate, measures.get(channel.kind), torn)
+                done = _smooth(piece, method, clip.rate, known, torn)
             if done is piece:
                 continue
             if piece.shape == rows.shape:
@@ -154,11 +161,6 @@ def changed(
     return _put(clip, made)
 
 
-def cosines_of(turns: np.ndarray) -> np.ndarray:
-    """Cosines of half the angles from frame to frame ``(joints, frames - 1)``."""
-    return np.einsum("jcf,jcf->jf", turns[..., 1:], turns[..., :-1])
-
-
 def _smooth(
     rows: np.ndarray, method: Smoother, rate: float, measures: np.ndarray | None, torn: dict[int, list[int]]
 ) -> np.ndarray:
@@ -183,36 +185,45 @@ def _torn(cosines: np.ndarray) -> dict[int, list[int]]:
 
 
 def _despiked(
-    rows: np.ndarray, method: Spikes, kind: str, names: list[str], rate: float, first: int, report: Report
+    rows: np.ndarray,
+    method: Spikes,
+    kind: str,
+    names: list[str],
+    rate: float,
+    first: int,
+    usual: np.ndarray | None,
+    report: Report,
 ) -> np.ndarray:
     """A stretch of channels without spikes. ``first``: its first frame in the whole clip."""
-    bad = spikes(rows, rate, _LEAST[kind], method.threshold, method.window, method.longest, _HUGE.get(kind, np.inf))
-    numbers = {name: i for i, name in enumerate(names)}
+    numbers, kept = {name: i for i, name in enumerate(names)}, np.zeros((len(rows), rows.shape[-1]), bool)
     for name, frame in method.kept:
         if name in numbers and 0 <= frame - first < rows.shape[-1]:
-            bad[numbers[name], frame - first] = False
+            kept[numbers[name], frame - first] = True
+    settings = method.threshold, method.window, method.longest, _HUGE.get(kind, np.inf)
+    out, bad = despiked(rows, rate, _LEAST[kind], *settings, usual, kept)
     for i in np.flatnonzero(bad.any(axis=1)):
         found = (np.flatnonzero(bad[i]) + first).tolist()
         report.spikes[names[i]] = sorted({*report.spikes.get(names[i], ()), *found})
-    return over(rows, bad)
+    return out
 
 
 def _channels(clip: Clip, scope: Scope) -> list[Channel]:
     """The channels that are meant; rotations have signs that don't jump."""
-    skeleton, found = clip.skeleton.names, []
+    skeleton, found = clip.skeleton.names, list[Channel]()
     if ROTATION in scope.channels:
         joints = [j for j, name in enumerate(skeleton) if scope.has(name)]
         turns = as_rows(clip.rotations)
-        found.append(
-            (ROTATION, [skeleton[j] for j in joints], continuous(turns if len(joints) == len(turns) else turns[joints]))
-        )
+        meant = turns if len(joints) == len(turns) else turns[joints]
+        found.append(Channel(ROTATION, [skeleton[j] for j in joints], *continuous(meant)))
     if POSITION in scope.channels:
         which = [i for i, joint in enumerate(clip.moving) if scope.has(skeleton[joint])]
-        found.append((POSITION, [skeleton[clip.moving[i]] for i in which], as_rows(clip.translations)[which]))
+        names = [skeleton[clip.moving[i]] for i in which]
+        found.append(Channel(POSITION, names, as_rows(clip.translations)[which]))
     if MORPH in scope.channels:
         which = [i for i, name in enumerate(clip.morphs) if scope.has(name)]
-        found.append((MORPH, [clip.morphs[i] for i in which], np.ascontiguousarray(clip.weights.T[which][:, None])))
-    return [Channel(*one) for one in found if one[1]]
+        rows = np.ascontiguousarray(clip.weights.T[which][:, None])
+        found.append(Channel(MORPH, [clip.morphs[i] for i in which], rows))
+    return [channel for channel in found if channel.names]
 
 
 def _put(clip: Clip, made: dict[str, tuple[Channel, np.ndarray]]) -> Clip:
@@ -220,7 +231,7 @@ def _put(clip: Clip, made: dict[str, tuple[Channel, np.ndarray]]) -> Clip:
     changes: dict[str, Any] = {}
     if ROTATION in made:
         channel, out = made[ROTATION]
-        out /= np.maximum(np.sqrt(np.einsum("jcf,jcf->jf", out, out)), 1e-12)[:, None]
+        out *= 1 / np.maximum(np.sqrt(np.einsum("jcf,jcf->jf", out, out)), 1e-12)[:, None]
         if len(channel.names) < len(clip.skeleton):
             turns = as_rows(clip.rotations).copy()
             turns[[clip.skeleton.index[name] for name in channel.names]] = out
@@ -242,14 +253,17 @@ def _put(clip: Clip, made: dict[str, tuple[Channel, np.ndarray]]) -> Clip:
     return replace(clip, **changes) if changes else clip
 
 
-def continuous(turns: np.ndarray) -> np.ndarray:
-    """Rotations ``(joints, 4, frames)`` with signs that don't jump; the same array where none does."""
-    jumps = cosines_of(turns) < 0
+def continuous(turns: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Rotations ``(joints, 4, frames)`` with signs that don't jump (the same array where none does), and the cosines of half
+    the angles from frame to frame ``(joints, frames - 1)``.
+    """
+    cosines = np.einsum("jcf,jcf->jf", turns[..., 1:], turns[..., :-1])
+    jumps = cosines < 0
     if not jumps.any():
-        return turns
+        return turns, cosines
     signs = np.ones((len(turns), turns.shape[-1]))
     signs[:, 1:] -= 2 * (np.cumsum(jumps, axis=1) % 2)
-    return turns * signs[:, None]
+    return turns * signs[:, None], np.abs(cosines)
 
 
 def _part(frames: tuple[int, int] | None, total: int) -> slice:

@@ -1,28 +1,34 @@
-"""Spikes: single frames and short runs that stand apart from what is around them, where little else moves."""
+"""Spikes: single frames and short runs that stand apart from the curve through what is around them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator
 
 import numpy as np
 
-from ..stretches import ends_of
+from .hampel import SHORTEST, suspects
+from .runs import Runs, put_at, values_at
 
 WINDOW = 0.1  # seconds that a frame is compared with
-THRESHOLD = 3.0  # of what is usual around a frame, as standard deviations
+THRESHOLD = 2.6  # of what is usual around a frame, as standard deviations
 LONGEST = 2  # frames of a run that is a spike, and not motion
-SCALE = 1.4826  # from the median distance to a standard deviation, for what is spread normally
-_BESIDE = 0.5  # of the distance of the worst frame beside it
-_REACH = 3  # frames looked at on each side, however many lie between them
-_QUICK = 2.6  # of the usual step from frame to frame around it: how far a spike lies off the curve, at least
-_TORN = 0.75  # of how far a spike lies off: what is farther apart around it is no curve that it could be off
+_SIDE, _DEGREE = 4, 4  # frames on each side that a curve goes through, and its degree
+_BESIDE, _AT_ENDS = 6, 2  # the same at a clip's ends, where less can be told
+_SEEN = 2.5  # of what is usual: what is closer to the median is not looked at
+_TRUST = 8  # so much counts what is usual all over, against those
+_WINDOWS = 150  # of them are enough to tell what is usual
+_OFF = 1.54  # of the threshold: how far off the curve through its sides a spike is
+_SINGLE = 3.0  # of the least: so far off must be what only such a curve shows, and what lies at an end
+_TORN, _TORN_SINGLE = (
+    0.75,
+    1.3,
+)  # of how far a spike is off: what is farther apart around it is no curve that it could be off
 _APART = 3.0  # windows on each side of a huge spike in which there is no other jump like it
-_USUAL = 6  # frames on each side whose steps tell what is usual: of those the lower third, so that spikes do not count
-_NONE = 15  # frames: what is farther from a run tells nothing of it
+_JUMP = 0.75  # of what is huge
+_ROUNDS = 2  # a spike shows when those beside it are mended
 
 
-def spikes(
+def despiked(
     rows: np.ndarray,
     rate: float,
     least: float,
@@ -30,194 +36,182 @@ def spikes(
     window: float = WINDOW,
     longest: int = LONGEST,
     huge: float = np.inf,
-) -> np.ndarray:
-    """Which frames of ``rows (channels, n, frames)`` are spikes: a mask ``(channels, frames)``.
+    usual: np.ndarray | None = None,
+    kept: np.ndarray | None = None,
+) -> tuple[np.ndarray, np.ndarray]:
+    """``rows (channels, n, frames)`` with smooth ways over spikes, and which frames are spikes: ``(channels, frames)``.
 
-    A test of Hampel's kind on the distance of all n values together: seven frames over ``window`` seconds tell by their
-    median where a frame should be, and by the median of their own distances how far frames usually are from there. What is
-    farther than ``threshold`` times that, and than ``least`` (which keeps quiet stretches from being taken apart), in a run
-    of at most ``longest`` frames, is a spike where it also lies off the curve through the frames on both sides: turning
-    points of quick motion are far from a median, too, but lie on it. What is off by more than ``huge`` is one only where it
-    stands alone: a joint that goes back and forth as much all the time was captured badly, and no single frame is to blame.
-    Source: Hampel 1974; Pearson 2002.
+    Two tests find what may be one. The first is Hampel's (see ``suspects`` for ``least``, ``threshold`` and ``window`` in
+    seconds), for runs of at most ``longest`` frames. Turning points of quick motion are far from a median, too, and hide
+    spikes: the second looks for single frames far off a curve through four frames on each side.
+
+    Whatever is found is one only if it lies off such a curve through its neighbours by far more than these do (a deleted
+    residual, studentised by what its own neighbours and the whole channel tell). What is off by more than ``huge`` is one
+    only where it stands alone: a joint that goes back and forth as much all the time was captured badly, and no single
+    frame is to blame. ``usual (channels,)``: see ``usual_of``, of a longer clip where these are a part of one.
+    ``kept``: a mask of frames that are none. Source: Cook and Weisberg 1982 (deleted residuals).
     """
     channels, _, frames = rows.shape
-    if frames < 2 * _REACH + 1:
-        return np.zeros((channels, frames), bool)
-    step = max(int(window * rate / (2 * _REACH + 1)), 1)
-    away = np.empty((channels, frames), np.float32)
-    suspects = np.empty((channels, frames), bool)
+    bad = np.zeros((channels, frames), bool)
+    if frames < SHORTEST:
+        return rows, bad
+    rows = np.ascontiguousarray(rows)
+    usual = usual_of(rows) if usual is None else usual
+    seen = np.maximum(least, _SEEN * np.sqrt(usual))
+    runs = Runs.of(suspects(rows, rate, seen, threshold, window))
+    first = runs.picked(runs.long <= longest).mask(bad.shape)
+    bad, mended = first if kept is None else first & ~kept, rows.copy()
+    # Where something else may show now, and where anything may have changed (None: everywhere).
+    shown: np.ndarray | None = None
+    near: np.ndarray | None = None
+    for _ in range(_ROUNDS):
+        tried = bad | _singles(_mend(mended, _some(bad, near)), _SINGLE * least, huge, shown)
+        if kept is not None:
+            tried &= ~kept
+        runs = _some(tried, near)
+        off, far = _off(rows, _mend(mended, runs), runs, usual)
+        step = _largest_step(rows, runs)
+        inside = (runs.first >= _SIDE) & (runs.first + runs.long <= frames - _SIDE)
+        stands = first[runs.channel, runs.first] & (_TORN * far > step) & (far > np.where(inside, 1.0, _SINGLE) * least)
+        stands |= (runs.long == 1) & (far > _SINGLE * least) & (_TORN_SINGLE * far > step)
+        real = stands & (off > _OFF * threshold)
+        large = np.flatnonzero(real & (far > huge))
+        if len(large):
+            jumps = _steps(rows, runs.picked(large), int(_APART * window * rate)) > _JUMP * huge
+            real[large] = jumps.sum(axis=1) <= 2  # those at its own ends do not count
+        wrong = runs.picked(~real)
+        channel, frame = wrong.cells
+        put_at(mended, channel, frame[:, None], values_at(rows, channel, frame[:, None]))
+        wrong_ones = wrong.mask(bad.shape)
+        tried &= ~wrong_ones
+        shown, near, bad = _widened(tried & ~bad), _widened((tried != bad) | wrong_ones), tried
+    return (_mend(mended, _some(bad, near)) if bad.any() else rows), bad
 
-    for channel in range(channels):  # one fits the processor's cache
-        far = away[channel] = _away(rows[channel].astype(np.float32), step)
-        usual = np.float32(SCALE * threshold) * _median_of_seven(_neighbours(far, step))
-        suspects[channel] = far > np.maximum(usual, np.float32(least))
-    suspects = _alone(away, suspects)
-    runs = _Runs.of(suspects)
-    runs = runs.picked(runs.long <= longest)
-    far = runs.worst(rows, _bridges(rows, runs))
-    steps = _steps(rows, runs, _USUAL)
-    usual_step = np.partition(steps, steps.shape[1] // 3, axis=1)[:, steps.shape[1] // 3]
-    real = (far > np.maximum(least, _QUICK * usual_step)) & (_TORN * far > _largest_step(rows, runs))
-    if (far > huge).any():
-        large = np.flatnonzero(far > huge)
-        wide = runs.picked(far > huge)
-        jumps = (_steps(rows, wide, int(_APART * window * rate)) > _TORN * huge).sum(axis=1)
-        # Those at its own ends do not count.
-        real[large] &= jumps <= 2
-    return runs.picked(real).mask(suspects.shape)
+
+def usual_of(rows: np.ndarray) -> np.ndarray:
+    """How far frames of ``rows (channels, n, frames)`` usually are from curves through nine of them: the variance of all n
+    values together, the median of some hundred places ``(channels,)``.
+    """
+    last = rows.shape[-1] - 2 * _SIDE
+    if last < 1:
+        return np.zeros(len(rows))
+    at, offsets = np.arange(0, last, max(last // _WINDOWS, 1)), np.arange(2 * _SIDE + 1)
+    left, _ = _fit(offsets, offsets, _DEGREE)
+    near = rows[..., at[:, None] + offsets]
+    squares = np.einsum("cnfk,kj,cnfj->cf", near, left, near, optimize=True)
+    return np.maximum(np.median(squares, axis=1), 0.0) / (2 * _SIDE - _DEGREE)
 
 
-def over(rows: np.ndarray, bad: np.ndarray) -> np.ndarray:
-    """Rows with a smooth way over the ``bad`` frames (a mask ``(channels, frames)``): cubics through two good ones on each side."""
-    runs = _Runs.of(bad)
-    out = rows.copy()
-    for which, frames, way in _bridges(rows, runs):
-        out[runs.channel[which, None], :, frames] = way
+def _fit(at: np.ndarray, wanted: np.ndarray, degree: int) -> tuple[np.ndarray, np.ndarray]:
+    """Of a curve through values at ``at``: what takes it away from them ``(k, k)``, and their shares in it ``(wanted, k)``."""
+    powers = np.vander(at.astype(float), degree + 1)
+    solved = np.linalg.pinv(powers)
+    return np.eye(len(at)) - powers @ solved, np.vander(wanted.astype(float), degree + 1) @ solved
+
+
+def _off(rows: np.ndarray, mended: np.ndarray, runs: Runs, usual: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How far runs are off curves through the ``mended`` frames beside them, at most: in how far these usually are, with
+    what the curve itself may be off; and as it is. Two ``(runs,)``.
+    """
+    off, far = np.zeros((2, len(runs.first)))
+    for which, beside, own in _sides(runs, rows.shape[-1]):
+        degree = _DEGREE if len(beside) == 2 * _SIDE else min(_AT_ENDS, len(beside) - 1)
+        left, shares = _fit(beside, own, degree)
+        channel, first = runs.channel[which], runs.first[which, None]
+        near = values_at(mended, channel, first + beside)
+        way, beyond = (_each(near, matrix) for matrix in (shares.T, left))
+        away = np.sqrt(np.sum((values_at(rows, channel, first + own) - way) ** 2, axis=1))
+        squares = np.sum(beyond**2, axis=(1, 2)) + _TRUST * usual[channel]
+        variance = squares / (len(beside) - degree - 1 + _TRUST)
+        chance = np.sqrt(variance[:, None] * (1 + np.sum(shares**2, axis=1)))
+        far[which] = away.max(axis=1)
+        off[which] = (away / np.maximum(chance, 1e-9)).max(axis=1)
+    return off, far
+
+
+def _each(values: np.ndarray, matrix: np.ndarray) -> np.ndarray:
+    """``values (runs, n, k)`` times a matrix ``(k, m)``: as one product, which is far quicker than many small ones."""
+    return (values.reshape(-1, len(matrix)) @ matrix).reshape(*values.shape[:2], -1)
+
+
+def _sides(runs: Runs, frames: int) -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
+    """``(numbers of runs, frames beside them, their own frames)``, from where each begins: of runs that have these alike.
+
+    As many on both sides, but at the ends of a clip.
+    """
+    rest = frames - runs.first - runs.long
+    before = np.minimum(runs.first, np.maximum(_SIDE, _BESIDE - rest))
+    after = np.minimum(rest, np.maximum(_SIDE, _BESIDE - before))
+    kinds = (runs.long * 16 + before) * 16 + after
+    for kind in np.unique(kinds).tolist():
+        long, left, right = kind // 256, kind // 16 % 16, kind % 16
+        yield np.flatnonzero(kinds == kind), np.r_[-left:0, long : long + right], np.arange(long)
+
+
+def _mend(rows: np.ndarray, runs: Runs) -> np.ndarray:
+    """The same rows, with smooth ways over the runs."""
+    runs.bridge(rows)
+    return rows
+
+
+def _some(bad: np.ndarray, near: np.ndarray | None) -> Runs:
+    """The runs of a mask that begin where another one is true (None: all)."""
+    runs = Runs.of(bad)
+    return runs if near is None else runs.picked(near[runs.channel, runs.first])
+
+
+def _widened(mask: np.ndarray) -> np.ndarray:
+    """What is true, and what a curve beside it, or one beside such a run, goes through."""
+    out = mask.copy()
+    for k in range(1, 2 * _SIDE + 1):
+        out[:, k:] |= mask[:, :-k]
+        out[:, :-k] |= mask[:, k:]
     return out
 
 
-@dataclass(frozen=True, eq=False)
-class _Runs:
-    """Runs of frames in some channels: ``channel``, ``first`` and ``long (runs,)``; ``sides (runs, 4)``: the good frames
-    around each, two before and two behind, -1 where there is none.
+def _singles(rows: np.ndarray, least: float, huge: float, near: np.ndarray | None) -> np.ndarray:
+    """Single frames that lie off a curve through those beside them by more than ``least``, and by more than the next ones,
+    where ``near`` is true (None: everywhere).
     """
-
-    channel: np.ndarray
-    first: np.ndarray
-    long: np.ndarray
-    sides: np.ndarray
-
-    @staticmethod
-    def of(bad: np.ndarray) -> _Runs:
-        """The runs of true values of a mask ``(channels, frames)``."""
-        channels, frames = bad.shape
-        wide = frames + 2  # so that what is looked for beyond an end lies between two channels
-        flat = np.zeros((channels, wide), bool)
-        flat[:, :frames] = bad
-        starts, ends = ends_of(flat.ravel())
-        good = np.concatenate([[-1, -1], np.flatnonzero(~flat.ravel())])
-        after = starts - np.concatenate([[0], np.cumsum(ends - starts + 1)[:-1]]) + 2
-        sides = good[after[:, None] + np.arange(-2, 2)]
-        channel = starts // wide
-        there = (sides // wide == channel[:, None]) & (sides % wide < frames)
-        return _Runs(channel, starts % wide, ends - starts + 1, np.where(there, sides % wide, -1))
-
-    def picked(self, keep: np.ndarray) -> _Runs:
-        """Some of the runs (a mask)."""
-        return _Runs(self.channel[keep], self.first[keep], self.long[keep], self.sides[keep])
-
-    def mask(self, shape: tuple[int, ...]) -> np.ndarray:
-        """Their frames as a mask ``(channels, frames)``."""
-        out = np.zeros(shape, bool)
-        out[np.repeat(self.channel, self.long), self._frames()] = True
-        return out
-
-    def _frames(self) -> np.ndarray:
-        """All frames of all runs, one run after the other."""
-        before = np.cumsum(self.long) - self.long
-        return np.repeat(self.first - before, self.long) + np.arange(int(self.long.sum()))
-
-    def worst(self, rows: np.ndarray, bridges: Iterable[tuple[np.ndarray, np.ndarray, np.ndarray]]) -> np.ndarray:
-        """How far rows are from ways over the runs, at most ``(runs,)``; nothing where there is no way."""
-        far = np.zeros(len(self.first))
-        for which, frames, way in bridges:
-            off = rows[self.channel[which, None], :, frames] - way
-            far[which] = np.sqrt(np.sum(off**2, axis=2)).max(axis=1)
-        return far
+    found = np.zeros((len(rows), rows.shape[-1]), bool)
+    if rows.shape[-1] <= 2 * _SIDE + 1:
+        return found
+    left, _ = _fit(np.arange(-_SIDE, _SIDE + 1), np.zeros(1), _DEGREE)
+    shares = (left[_SIDE] / left[_SIDE, _SIDE]).astype(np.float32)
+    end = rows.shape[-1] - 2 * _SIDE
+    far, pair = np.zeros(end + 2, np.float32), np.empty((rows.shape[1], end), np.float32)
+    for channel in range(len(rows)):  # one fits the processor's cache
+        if near is None:
+            values = rows[channel].astype(np.float32)
+            off = values[:, _SIDE : _SIDE + end].copy()
+            for k in range(_SIDE):
+                np.add(values[:, k : k + end], values[:, 2 * _SIDE - k : 2 * _SIDE - k + end], out=pair)
+                pair *= shares[k]
+                off += pair
+            far[1:-1] = np.einsum("nf,nf->f", off, off)
+        else:
+            at = np.flatnonzero(near[channel, _SIDE : _SIDE + end])
+            far[:] = 0.0
+            off = rows[channel][:, at[:, None] + np.arange(2 * _SIDE + 1)] @ shares
+            far[1 + at] = np.einsum("nf,nf->f", off, off)
+        peak = (far[1:-1] > least**2) & (far[1:-1] < huge**2)
+        if peak.any():
+            found[channel, _SIDE : _SIDE + end] = peak & (far[1:-1] >= far[:-2]) & (far[1:-1] >= far[2:])
+    return found
 
 
-def _alone(away: np.ndarray, suspects: np.ndarray) -> np.ndarray:
-    """Suspects without what lies beside a spike, which is off its median, too, but less."""
-    at = np.flatnonzero(suspects)
-    if not len(at):
-        return suspects
-    far, frames = away.ravel()[at], suspects.shape[1]
-    begins = np.flatnonzero((np.diff(at, prepend=-2) > 1) | (at % frames == 0))
-    worst = np.maximum.reduceat(far, begins)
-    out = np.zeros(suspects.size, bool)
-    out[at] = far > _BESIDE * np.repeat(worst, np.diff(begins, append=len(at)))
-    return out.reshape(suspects.shape)
-
-
-def _away(values: np.ndarray, step: int) -> np.ndarray:
-    """How far values ``(n, frames)`` are from the median of what is around them ``(frames,)``."""
-    away = values - _median_of_seven(_neighbours(values, step))
-    return np.sqrt(np.einsum("nf,nf->f", away, away))
-
-
-def _neighbours(values: np.ndarray, step: int) -> list[np.ndarray]:
-    """``values (..., frames)`` of the frames at -3 to 3 steps; at the ends they are mirrored."""
-    reach, frames = _REACH * step, values.shape[-1]
-    ends = [(0, 0)] * (values.ndim - 1)
-    padded = np.pad(values, [*ends, (reach, reach)], mode="reflect" if frames > reach else "edge")
-    return [padded[..., i * step : i * step + frames] for i in range(2 * _REACH + 1)]
-
-
-# Pairs of places that are put in order, one after the other, until the middle one of seven is the median (Devillard 1998).
-_NETWORK = ((0, 5), (0, 3), (1, 6), (2, 4), (0, 1), (3, 5), (2, 6), (2, 3), (3, 6), (4, 5), (1, 4), (1, 3), (3, 4))
-_LAST_USE = {place: i for i, pair in enumerate(_NETWORK) for place in pair}
-
-
-def _median_of_seven(parts: list[np.ndarray]) -> np.ndarray:
-    """The median of seven arrays, element by element, by a network of comparisons: far quicker than sorting."""
-    parts = list(parts)
-    for i, (a, b) in enumerate(_NETWORK):
-        low, high = parts[a], parts[b]
-        # What is not looked at any more need not be worked out.
-        if _LAST_USE[a] > i or a == 3:
-            parts[a] = np.minimum(low, high)
-        if _LAST_USE[b] > i or b == 3:
-            parts[b] = np.maximum(low, high)
-    return parts[3]
-
-
-def _bridges(rows: np.ndarray, runs: _Runs) -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
-    """``(numbers of runs, their frames (r, long), values there (r, long, n))``: curves of least degree through their sides.
-
-    Runs of one length with the same frames beside them are worked out together.
-    """
-    offsets = np.where(runs.sides < 0, _NONE, np.clip(runs.sides - runs.first[:, None], -_NONE, _NONE))
-    keys = runs.long + 0
-    for column in offsets.T:
-        keys = keys * (2 * _NONE + 1) + column + _NONE
-    order = np.argsort(keys, kind="stable")
-    for which in np.split(order, np.flatnonzero(np.diff(keys[order])) + 1):
-        if not len(which):
-            continue
-        at = offsets[which[0]]
-        at, long = at[np.abs(at) < _NONE], int(runs.long[which[0]])
-        if len(at):
-            frames = runs.first[which, None]
-            known = rows[runs.channel[which, None], :, frames + at]
-            yield (
-                which,
-                frames + np.arange(long),
-                np.einsum("rpn,pl->rln", known, _shares(at.astype(float), np.arange(long))),
-            )
-
-
-def _steps(rows: np.ndarray, runs: _Runs, reach: int) -> np.ndarray:
+def _steps(rows: np.ndarray, runs: Runs, reach: int) -> np.ndarray:
     """How far values go from frame to frame around each run ``(runs, 2 * reach)``."""
     at = (runs.first + runs.long // 2)[:, None] + np.arange(-reach, reach + 1)
-    near = rows[runs.channel[:, None], :, np.clip(at, 0, rows.shape[-1] - 1)]
-    return np.sqrt(np.sum(np.diff(near, axis=1) ** 2, axis=2))
+    near = values_at(rows, runs.channel, np.clip(at, 0, rows.shape[-1] - 1))
+    return np.sqrt(np.sum(np.diff(near, axis=2) ** 2, axis=1))
 
 
-def _largest_step(rows: np.ndarray, runs: _Runs) -> np.ndarray:
+def _largest_step(rows: np.ndarray, runs: Runs) -> np.ndarray:
     """How far values go at most from one frame of each run's sides to the next ``(runs,)``."""
-    at = np.where(
-        runs.sides < 0, runs.sides.max(axis=1, keepdims=True, initial=0), runs.sides
-    )  # what is not there makes no step
-    near = rows[runs.channel[:, None], :, np.sort(at, axis=1)]
-    return np.sqrt(np.sum(np.diff(near, axis=1) ** 2, axis=2)).max(axis=1, initial=0.0)
-
-
-def _shares(at: np.ndarray, wanted: np.ndarray) -> np.ndarray:
-    """Shares ``(points, wanted)`` of values at ``at`` in those of the curve of least degree through them (Lagrange)."""
-    shares = np.ones((len(at), len(wanted)))
-    for i, own in enumerate(at):
-        for j, other in enumerate(at):
-            if i != j:
-                shares[i] *= (wanted - other) / (own - other)
-    return shares
+    # What is not there makes no step.
+    missing = runs.sides < 0
+    near = values_at(rows, runs.channel, np.where(missing, 0, runs.sides))
+    squares = np.sum((near[..., 1:] - near[..., :-1]) ** 2, axis=1)
+    squares[missing[:, 1:] | missing[:, :-1]] = 0.0
+    return np.sqrt(squares.max(axis=1, initial=0.0))

@@ -11,7 +11,7 @@ import numpy as np
 from ..clip import as_rows
 from .breaks import breaks
 from .lowpass import Suggestions, suggestions
-from .motion import continuous, cosines_of
+from .motion import continuous
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -22,8 +22,8 @@ def suggested_for(clip: Clip, groups: Mapping[str, Collection[str]], order: int 
 
     Of the longest stretch without a break. Groups that stand still ask for nothing.
     """
-    rows = continuous(as_rows(clip.rotations))
-    edges = [0, *breaks(rows, cosines_of(rows)), clip.frames]
+    rows, cosines = continuous(as_rows(clip.rotations))
+    edges = [0, *breaks(rows, cosines), clip.frames]
     first, end = max(itertools.pairwise(edges), key=lambda pair: pair[1] - pair[0])
     found = {}
     for group, names in groups.items():

@@ -118,14 +118,15 @@ def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) 
     """The contacts that have to be put back: what stood in ``before`` and slides in ``after``, and what was moved far.
 
     What slid before, no less, and is moved by little, is left: its slide was not done by what came in between. Contacts of a
-    foot that overlap are one stand, and are put back together. Hands are put back only where they stood.
+    foot that overlap are one stand, and are put back together, but for those that drifted before. Hands are put back only
+    where they stood.
     """
     points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
     if before is after or not contacts.found or not points:
         return replace(contacts, found=(), touches=())
     rows = dict(zip((p.name for p in points), zip(point_rows(before, points), point_rows(after, points))))
     moved = [c for c in contacts.found if c.point in rows and _is_moved(*rows[c.point], c)]
-    feet = [c for c in contacts.found if c.point in FEET and c.point in rows]
+    feet = [c for c in contacts.found if c.point in FEET and c.point in rows and not _drifts(rows[c.point][0], c)]
     wanted = set(moved)
     todo = list(moved)
     while todo:
@@ -146,6 +147,13 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     if contact.point in HANDS:  # in a take with noise nobody knows how still a hand was held
         return slid < STOOD
     return slid < STOOD or slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
+
+
+def _drifts(places: np.ndarray, contact: Contact) -> bool:
+    """Whether a point ``(3, frames)`` ends a contact elsewhere than it begins it, jitter apart."""
+    third = max((contact.last + 1 - contact.first) // 3, 1)
+    begins, ends = places[:, contact.first :][:, :third], places[:, : contact.last + 1][:, -third:]
+    return float(np.linalg.norm(begins.mean(axis=1) - ends.mean(axis=1))) > STOOD
 
 
 def slide(places: np.ndarray, share: float = 1.0) -> float:

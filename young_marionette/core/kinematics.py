@@ -78,10 +78,14 @@ def forward(clip: Clip) -> tuple[np.ndarray, np.ndarray]:
 def local_rotation_rows(skeleton: Skeleton, world: np.ndarray) -> np.ndarray:
     """Local rotations ``(joints, 4, frames)`` that give these world rotations."""
     local = np.empty_like(world)
-    flip = np.array([-1.0, -1.0, -1.0, 1.0])[:, None]
     for joint, parent in enumerate(skeleton.parents):
-        if parent < 0:
-            local[joint] = world[joint]
-        else:
-            rot.product_rows(world[parent] * flip, world[joint], out=local[joint])
+        local_rotation(world, parent, joint, local[joint])
     return local
+
+
+def local_rotation(world: np.ndarray, parent: int, joint: int, out: np.ndarray) -> None:
+    """The local rotation of one joint ``(4, frames)`` into ``out``, from its own and its parent's rows of the world."""
+    if parent < 0:
+        out[:] = world[joint]
+    else:
+        rot.product_rows(world[parent] * np.array([-1.0, -1.0, -1.0, 1.0])[:, None], world[joint], out=out)

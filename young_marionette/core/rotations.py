@@ -56,7 +56,7 @@ def rotate_rows(q: Any, v: Any, out: Any = None) -> np.ndarray:
     tx, ty, tz = y * vz, z * vx, x * vy
     if out is None:
         out = np.empty((3, *np.shape(tx)))
-    times, part = np.multiply, np.empty_like(tx)
+    times, part, other_part = np.multiply, np.empty_like(tx), np.empty_like(tx)
     for row, one, other in ((tx, z, vy), (ty, x, vz), (tz, y, vx)):
         row -= times(one, other, out=part)
         row += row
@@ -67,8 +67,8 @@ def rotate_rows(q: Any, v: Any, out: Any = None) -> np.ndarray:
     ):
         times(w, t, out=part)
         part += v
-        np.add(part, one * up, out=part)
-        np.subtract(part, two * down, out=row)
+        part += times(one, up, out=other_part)
+        np.subtract(part, times(two, down, out=other_part), out=row)
     return out
 
 
@@ -107,6 +107,24 @@ def _empty(shape: tuple[int, ...], parts: int) -> np.ndarray:
     return np.empty((*shape, parts), order="F" if len(shape) == 1 else "C")
 
 
+def _joined(parts: Sequence[np.ndarray]) -> np.ndarray:
+    """Components ``(...)`` along a new last axis, laid out as ``_empty`` does."""
+    out = _empty(np.broadcast_shapes(*(part.shape for part in parts)), len(parts))
+    for i, part in enumerate(parts):
+        out[..., i] = part
+    return out
+
+
+def _squares(v: np.ndarray) -> np.ndarray:
+    """The sums of squares along the last axis ``(...)``."""
+    if v.ndim != 2 or not v.flags.f_contiguous:
+        return np.einsum("...i,...i->...", v, v)
+    out = v[:, 0] * v[:, 0]
+    for i in range(1, v.shape[1]):
+        out += v[:, i] * v[:, i]
+    return out
+
+
 def _parts(array: np.ndarray) -> list[np.ndarray]:
     """Views of the components along the last axis."""
     return [array[..., i] for i in range(array.shape[-1])]
@@ -133,14 +151,13 @@ def normalise(v: np.ndarray) -> np.ndarray:
     if v.ndim == 1:
         length = math.sqrt(float(v @ v))
         return v / length if length > 1e-300 else np.zeros_like(v)
-    length = np.sqrt(np.einsum("...i,...i->...", v, v))[..., None]
-    return np.divide(v, length, out=np.zeros_like(v), where=length > 1e-300)
+    return v * (1 / np.maximum(np.sqrt(_squares(v)), 1e-150))[..., None]
 
 
 def cross(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Cross products of vectors ``(..., 3)``; on few of them many times quicker than NumPy's own."""
     (ax, ay, az), (bx, by, bz) = _parts(np.asarray(a, float)), _parts(np.asarray(b, float))
-    return np.stack([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx], -1)
+    return _joined([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx])
 
 
 def from_axis_angle(axis: np.ndarray, angle: np.ndarray) -> np.ndarray:
@@ -151,10 +168,9 @@ def from_axis_angle(axis: np.ndarray, angle: np.ndarray) -> np.ndarray:
 def from_vector(v: np.ndarray) -> np.ndarray:
     """Quaternions of rotation vectors ``(..., 3)`` (axis times angle in radians)."""
     v = np.asarray(v, float)
-    half = 0.5 * np.sqrt(np.einsum("...i,...i->...", v, v))
+    half = np.maximum(0.5 * np.sqrt(_squares(v)), 1e-12)
     out = _empty(v.shape[:-1], 4)
-    # Half the cardinal sine of the half angle; one half where there is no turn.
-    factor = 0.5 * np.divide(np.sin(half), half, out=np.ones_like(half), where=half > 1e-12)
+    factor = 0.5 * np.sin(half) / half  # half the cardinal sine of the half angle; one half where there is no turn
     np.multiply(v, factor[..., None], out=out[..., :3])
     out[..., 3] = np.cos(half)
     return out
@@ -194,7 +210,7 @@ def between(u: np.ndarray, v: np.ndarray) -> np.ndarray:
         u, v = np.broadcast_arrays(u, v)
     (ux, uy, uz), (vx, vy, vz) = _parts(u), _parts(v)
     dot = (ux * vx + uy * vy + uz * vz)[..., None]
-    q = np.stack([uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx, 1 + dot[..., 0]], -1)
+    q = _joined([uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx, 1 + dot[..., 0]])
     if (dot >= -1 + 1e-12).all():
         return normalise(q)
     # Opposite directions have no smallest turn: take half a turn about any axis across.

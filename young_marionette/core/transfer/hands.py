@@ -22,6 +22,8 @@ from .limbs import FREELY, Limb, put
 from .settings import PLACES, TOUCH
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from ..clip import Clip
     from ..contacts.contact import Contacts, Touch
     from ..contacts.points import ContactPoint
@@ -56,9 +58,12 @@ class Side:
 
     def world(self, clip: Clip, step: int = 1) -> tuple[np.ndarray, np.ndarray]:
         """Where arms and volumes are in a clip, as ``forward_rows`` gives it."""
-        joints = {j for arm in self.arms.values() for j in (arm.limb.first, arm.limb.second, arm.limb.end)}
-        joints |= {arm.palm.joint for arm in self.arms.values()} | {v.joint for v in self.volumes.values()}
+        joints = _joints(self.arms.values()) | {v.joint for v in self.volumes.values()}
         return forward_rows(clip, sorted(joints), step)
+
+
+def _joints(arms: Iterable[Arm]) -> set[int]:
+    return {j for arm in arms for j in (arm.limb.first, arm.limb.second, arm.limb.end, arm.palm.joint)}
 
 
 def arms_of(
@@ -145,11 +150,11 @@ class Holding:
         """
         if not shifts and not swings:
             return self.clip
-        world, skeleton = self.rigs.world(self.clip), self.clip.skeleton  # before anything is written over
+        arms = {side: self.arms[side] for side in dict.fromkeys((*shifts, *swings))}
+        world, skeleton = forward_rows(self.clip, sorted(_joints(arms.values()))), self.clip.skeleton
         turns = world[1]
         local = as_rows(self.clip.rotations) if fresh else as_rows(self.clip.rotations).copy()
-        for side in dict.fromkeys((*shifts, *swings)):
-            arm = self.arms[side]
+        for side, arm in arms.items():
             shift = shifts.get(side, np.zeros((self.clip.frames, 3)))
             first, second = ArmPath(arm.limb, arm.palm, world).changes(shift, swings.get(side))
             upper, lower, hand = arm.limb.first, arm.limb.second, arm.limb.end

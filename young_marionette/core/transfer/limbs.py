@@ -76,7 +76,7 @@ class Limb:
 
     def _plane(self, upper: np.ndarray, lower: np.ndarray, way: np.ndarray, turns: np.ndarray) -> np.ndarray:
         """The axis ``(frames, 3)`` that the limb bends about, square to its way; from the rest pose where it is straight."""
-        bent = np.cross(rot.normalise(upper), rot.normalise(lower))
+        bent = rot.cross(rot.normalise(upper), rot.normalise(lower))
         angle = np.arcsin(np.clip(np.linalg.norm(bent, axis=1), 0, 1))
         share = np.clip(1 - angle / _STRAIGHT, 0, 1)[:, None]
         along = rot.normalise(way)

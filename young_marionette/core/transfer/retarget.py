@@ -20,7 +20,7 @@ from .. import rotations as rot
 from ..clip import Clip, as_rows, blocks, from_rows
 from ..errors import InputError
 from ..humanoid.parts import NEXT
-from ..kinematics import local_rotation_rows, position_rows, world_rotation_rows
+from ..kinematics import local_rotation, position_rows, world_rotation_rows
 from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
@@ -42,6 +42,18 @@ class _Drive:
     sources: tuple[int, ...]
     share: float = 0.0
     axis: tuple = ()
+
+
+@dataclass(frozen=True, eq=False)
+class _Copy:
+    """A target joint whose local rotation is that of source joints below each other (their product), in other axes.
+
+    ``matrix (4, 4)``: the constant turns before and behind, as one linear map of quaternions.
+    """
+
+    joint: int
+    sources: tuple[int, ...]
+    matrix: np.ndarray
 
 
 class Transfer:
@@ -70,6 +82,8 @@ class Transfer:
         constants = rot.multiply(rot.conjugate(self._source_turns[sources]), self._target_turns[targets])
         self._constants = {joint: turn[:, None] for (joint, _), turn in zip(single, constants)}
         self._place_plan()
+        self._copies = [copy for drive in self.drives if (copy := self._copy(drive)) is not None]
+        self._plan_worlds()
 
     # --- planning -------------------------------------------------------------------------------
     def _plan(self) -> Iterable[Any]:
@@ -167,6 +181,48 @@ class Transfer:
                     heights.append(max(points[foot, 1] - below.min(), 0.0))
         return float(np.mean(heights)) if heights else None
 
+    def _copy(self, drive: _Drive) -> _Copy | None:
+        """How a joint's local rotation comes from local ones of the source alone; None where it does not.
+
+        With T(t) = S(t) C, for the joint and for the driven one that it hangs on, the worlds cancel out.
+        """
+        if len(drive.sources) > 1:
+            return None
+        drives = {d.joint: d for d in self.drives}
+        parent, between = int(self.target.parents[drive.joint]), rot.IDENTITY
+        while parent >= 0 and parent not in drives:
+            between = rot.multiply(self.target.rest[parent], between)
+            parent = int(self.target.parents[parent])
+        if parent < 0 or len(drives[parent].sources) > 1:
+            return None
+        above, path, at = drives[parent].sources[0], list[int](), drive.sources[0]
+        while at >= 0 and at != above:
+            path.append(at)
+            at = int(self.source.parents[at])
+        if at < 0:
+            return None
+        before = rot.conjugate(rot.multiply(self._constants[parent][:, 0], between))
+        units = np.eye(4)
+        matrix = rot.multiply(rot.multiply(before, units), self._constants[drive.joint][:, 0]).T
+        return _Copy(drive.joint, tuple(reversed(path)), matrix)
+
+    def _plan_worlds(self) -> None:
+        """The joints whose rotations in the world are wanted, of source and target."""
+        driven, copied = {d.joint for d in self.drives}, {copy.joint for copy in self._copies}
+        self._made = [j for j in sorted(driven) if j not in copied]  # from their own and their parents' worlds
+        wanted, todo = set[int](), [self.hips, *self._made, *self.target.parents[self._made].tolist()]
+        at = self.hips
+        while at >= 0:
+            todo.append(at)
+            at = int(self.target.parents[at])
+        while todo:
+            joint = todo.pop()
+            if joint >= 0 and joint not in wanted:
+                wanted.add(joint)
+                todo += [] if joint in driven else [int(self.target.parents[joint])]
+        self._worlds = sorted(wanted)
+        self._seen = {j for d in self.drives if d.joint in wanted for j in d.sources} | set(self._source_centre)
+
     @property
     def references(self) -> tuple[np.ndarray, np.ndarray]:
         """World rotations ``(joints, 4)`` of source and target in their reference poses."""
@@ -184,13 +240,9 @@ class Transfer:
             raise InputError(f"The clip {clip.name} is not of the skeleton that this stringing was made for.")
         local, moves = as_rows(clip.rotations), as_rows(clip.translations)
         moving = [*([] if self.root is None else [self.root]), self.hips]
-        parts = list(blocks(clip.frames))
-        if len(parts) == 1:
-            turned, moved = self._run(local, clip.moving, moves)  # as it is, without a copy
-        else:
-            turned, moved = np.empty((len(self.target), 4, clip.frames)), np.empty((len(moving), 3, clip.frames))
-            for part in parts:
-                turned[:, :, part], moved[:, :, part] = self._run(local[:, :, part], clip.moving, moves[:, :, part])
+        turned, moved = np.empty((len(self.target), 4, clip.frames)), np.empty((len(moving), 3, clip.frames))
+        for part in blocks(clip.frames):
+            self._run(local[:, :, part], clip.moving, moves[:, :, part], turned[:, :, part], moved[:, :, part])
         # How large joints are is their own body's affair.
         return Clip(
             name or clip.name,
@@ -204,23 +256,36 @@ class Transfer:
             start=clip.start,
         )
 
-    def _run(self, local: np.ndarray, moving: np.ndarray, moves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Local rotation rows of all target joints, and translation rows of those that move, of some frames."""
+    def _run(
+        self, local: np.ndarray, moving: np.ndarray, moves: np.ndarray, turned: np.ndarray, moved: np.ndarray
+    ) -> None:
+        """Local rotation rows of all target joints, and translation rows of those that move, of some frames: into
+        ``turned`` and ``moved``.
+        """
         frames = local.shape[-1]
-        needed = {j for d in self.drives for j in d.sources} | set(self._source_centre)
-        seen = world_rotation_rows(self.source, local, needed)
+        seen = world_rotation_rows(self.source, local, self._seen)
         places = position_rows(self.source, seen, moving, moves, self._source_centre)
         world = self._target_world(seen, frames)
-        turned = local_rotation_rows(self.target, world)
-        driven = np.zeros(len(self.target), bool)
-        driven[[d.joint for d in self.drives]] = True
-        turned[~driven] = self.target.rest[~driven][:, :, None]
-        return turned, self._target_moves(world, places, frames)
+        for copy in self._copies:
+            if not copy.sources:
+                turned[copy.joint] = (copy.matrix @ rot.IDENTITY)[:, None]
+                continue
+            own = local[copy.sources[0]]
+            for joint in copy.sources[1:]:
+                own = rot.product_rows(own, local[joint])
+            np.matmul(copy.matrix, own, out=turned[copy.joint])
+        for joint in self._made:
+            local_rotation(world, int(self.target.parents[joint]), joint, turned[joint])
+        rest = np.ones(len(self.target), bool)
+        rest[[d.joint for d in self.drives]] = False
+        turned[rest] = self.target.rest[rest][:, :, None]
+        moved[:] = self._target_moves(world, places, frames)
 
     def _target_world(self, seen: np.ndarray, frames: int) -> np.ndarray:
         world = np.empty((len(self.target), 4, frames))
         drives = {d.joint: d for d in self.drives}
-        for joint, parent in enumerate(self.target.parents):
+        for joint in self._worlds:
+            parent = int(self.target.parents[joint])
             if joint in drives:
                 self._drive(drives[joint], seen, world[joint])
             elif parent >= 0:

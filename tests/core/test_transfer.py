@@ -51,6 +51,29 @@ class OneBodyInTwoDressings(Case):
                 away, 1e-4 * build.height, f"seed {seed}, trial {trial}: {away / build.height * 1000:.3f} mm per metre"
             )
 
+    def test_worlds_are_as_the_formula_says(self):
+        """T(t) = S(t) S0^-1 T0 for whatever one bone drives, also past bones on either side that have no string."""
+        rng = np.random.default_rng(9)
+        for left_out in ((), ("left forearm", "right shin", "neck"), ("left thigh", "spine")):
+            source, target = (
+                make_figure(Build(twist=True, fingers=True)),
+                make_figure(Build(height=1.3, root=True, fingers=True)),
+            )
+            strings = tuple(
+                s for s in tie(source, read_body(source), target, read_body(target)) if s.part not in left_out
+            )
+            transfer = Transfer(source, target, strings, match(strings, source, target))
+            turns = rot.multiply(source.rest, rot.from_vector(rng.normal(0, 0.8, (20, len(source), 3))))
+            clip = Clip("wild", source, 30.0, turns, np.array([0]), rng.normal(size=(20, 1, 3)))
+            before, after = forward(clip)[1], forward(transfer.run(clip))[1]
+            own, rigs = transfer.references
+            for string in strings:
+                if len(string.source) == len(string.target) == 1 and not string.part.endswith("twist"):
+                    j, k = source.index[string.source[0]], target.index[string.target[0]]
+                    wanted = rot.multiply(rot.multiply(before[:, j], rot.conjugate(own[j])), rigs[k])
+                    away = np.abs(rot.angle(rot.multiply(rot.conjugate(wanted), after[:, k]))).max()
+                    self.assertLess(away, 1e-6, string.part)
+
     def test_random_dressings(self):
         self.check(100, 40)
 

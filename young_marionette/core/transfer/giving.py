@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..smoothing import gaussian
+from .limbs import opening
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -14,7 +15,6 @@ if TYPE_CHECKING:
     from .limbs import Limb
 
 _A_RADIAN = 0.4  # metres that hips go rather than a knee bends by a radian
-_FASTEST = 40.0  # radians of a knee for a metre of reach: a straight leg's have no end
 _STEPS = 2
 _SMOOTH = 0.04  # seconds: the width of the curve by which hips go
 _TAUT = 0.9998  # of a leg's length: where it begins to draw the hips along
@@ -33,8 +33,8 @@ def given(legs: Sequence[tuple[Limb, np.ndarray]], places: np.ndarray, rate: flo
         wanted = _Wanted(shift, _A_RADIAN)
         for limb, towards, far in _ways(legs, places, shift):
             lengths, own = limb.lengths(places), np.linalg.norm(places[limb.end] - places[limb.first], axis=0)
-            bent, speed = _knee(lengths, far)
-            wanted.add(towards, speed, bent - _knee(lengths, own)[0])
+            bent, speed = opening(lengths, far)
+            wanted.add(towards, speed, bent - opening(lengths, own)[0])
         shift += wanted.found()
     shift = gaussian(shift.T, max(_SMOOTH * rate, 0.3)).T
     wanted = _Wanted(np.zeros_like(shift), 1.0)
@@ -69,18 +69,3 @@ class _Wanted:
     def found(self) -> np.ndarray:
         """The step ``(frames, 3)``."""
         return np.linalg.solve(self.normal, self.right[..., None])[..., 0]
-
-
-def _knee(lengths: tuple[float, float], far: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The knee's angle ``(frames,)`` where the ankle is ``far`` from the hip, and by how much it opens for a metre more.
-
-    By the law of cosines; from where it would open faster than ``_FASTEST`` it goes on as fast, also beyond the leg's length.
-    """
-    a, b = lengths
-    # There the sine of the knee's angle is no more than this.
-    sine = min((a + b) / (a * b * _FASTEST), 1.0)
-    longest = (a * a + b * b + 2 * a * b * (1 - sine * sine) ** 0.5) ** 0.5
-    reach = np.clip(far, abs(a - b) + 1e-6, longest)
-    cosine = np.clip((a * a + b * b - reach**2) / (2 * a * b), -1, 1)
-    rate = reach / (a * b * np.sqrt(np.maximum(1 - cosine**2, sine * sine)))
-    return np.arccos(cosine) + _FASTEST * np.maximum(far - longest, 0), rate

@@ -86,6 +86,38 @@ class Limb:
         return rot.normalise(axis)
 
 
+_FASTEST = 40.0  # radians that a limb opens by for a metre of reach: a straight one's have no end
+
+
+def opening(lengths: tuple[float, float], far: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The angle ``(frames,)`` between the bones of a limb whose end is ``far`` from its start, and by how much it opens for
+    a metre more.
+
+    By the law of cosines; from where it would open faster than ``_FASTEST`` it goes on as fast, also beyond its length.
+    """
+    a, b = lengths
+    longest, sine = _longest(lengths)
+    reach = np.clip(far, abs(a - b) + 1e-6, longest)
+    cosine = np.clip((a * a + b * b - reach**2) / (2 * a * b), -1, 1)
+    rate = reach / (a * b * np.sqrt(np.maximum(1 - cosine**2, sine * sine)))
+    return np.arccos(cosine) + _FASTEST * np.maximum(far - longest, 0), rate
+
+
+def far_at(lengths: tuple[float, float], angle: np.ndarray) -> np.ndarray:
+    """How far the end of a limb is from its start when it is open by ``angle (frames,)``: see ``opening``."""
+    a, b = lengths
+    widest = np.pi - np.arcsin(_longest(lengths)[1])
+    cosine = np.cos(np.clip(angle, 0.0, widest))
+    return np.sqrt(np.maximum(a * a + b * b - 2 * a * b * cosine, 0)) + np.maximum(angle - widest, 0) / _FASTEST
+
+
+def _longest(lengths: tuple[float, float]) -> tuple[float, float]:
+    """How far a limb's end is where it opens by ``_FASTEST``, and the sine of the angle between its bones there."""
+    a, b = lengths
+    sine = min((a + b) / (a * b * _FASTEST), 1.0)
+    return (a * a + b * b + 2 * a * b * (1 - sine * sine) ** 0.5) ** 0.5, sine
+
+
 def put(
     local: np.ndarray, skeleton: Skeleton, joint: int, turn: np.ndarray, turns: np.ndarray, above: np.ndarray | None
 ) -> None:

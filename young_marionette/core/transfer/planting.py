@@ -20,7 +20,7 @@ from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
 from .bridging import PASSING, WALKING, Pace, bridged
 from .giving import given
-from .limbs import Limb, put
+from .limbs import Limb, far_at, opening, put
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -114,6 +114,9 @@ def plant(
     if giving:
         shift = given([(way.leg.limb, way.target) for way in ways], places, clip.rate)
     else:
+        drop = _drop([way.lacks(places) for way in ways], clip.rate)
+        for way in ways:
+            way.ease(places, drop)
         shift = np.zeros((clip.frames, 3))
         shift[:, 1] -= _drop([way.lacks(places) for way in ways], clip.rate)
     local = as_rows(clip.rotations) if fresh else as_rows(clip.rotations).copy()
@@ -224,11 +227,35 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
-        target = self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace)
+        self.shift, self.fixed = shift, fixed
+        return self._clear(self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace))
+
+    def _clear(self, target: np.ndarray) -> np.ndarray:
+        """Places of the ankle at which the sole does not go through the floor."""
         if self.level:
-            low = np.minimum((target + heel_arm)[:, 1], (target + toe_arm)[:, 1])
-            target[:, 1] += self._over_floor(self.floor - low, fixed)
+            low = np.min(
+                [(target + rot.rotate(self.turned, p.offset))[:, 1] for p in (self.leg.heel, self.leg.toe)], axis=0
+            )
+            target[:, 1] += self._over_floor(self.floor - low, self.fixed)
         return target
+
+    def ease(self, places: np.ndarray, drop: np.ndarray) -> None:
+        """Find ways between stands anew for hips that give way by ``drop (frames,)``.
+
+        What goes on smoothly is how far the leg is opened, and where to, in place of where the ankle is: the knee of a leg
+        close to straight makes much of little that the ankle does.
+        """
+        lengths, hip = self.leg.limb.lengths(places), places[self.leg.thigh].T.copy()
+        hip[:, 1] -= drop
+        way, there = self.ankle - hip, self.ankle + self.shift - hip
+        before, after = (opening(lengths, np.linalg.norm(w, axis=1))[0] for w in (way, there))
+        values = np.zeros((len(way), 4), order="F")
+        values[:, 0], values[:, 1:] = after - before, rot.to_vector(rot.between(way, there))
+        values = bridged(values, self.fixed, self.rate, _TURNS, self.pace)
+        turned = rot.rotate(rot.from_vector(values[:, 1:]), rot.normalise(way))
+        going = hip + turned * far_at(lengths, before + values[:, 0])[:, None]
+        moved = values.any(axis=1) & ~self.fixed
+        self.target = self._clear(np.where(moved[:, None], going, self.ankle + self.shift))
 
     def _over_floor(self, deep: np.ndarray, fixed: np.ndarray) -> np.ndarray:
         """How much higher a foot has to go on its way, so as not to go through the floor ``(frames,)``; softly.

@@ -66,10 +66,17 @@ def fit(
     step = max(_CHUNK // max(most, 1), 1)
     misses = np.empty((4, most, count), motion.local.dtype)
     found: list[dict[tuple[str, int], np.ndarray]] = []
+    bare = motion.bare
     for start in range(0, count, step):
         part = slice(start, start + step)
         one = _Fit(
-            motion, first[part], last[part], frames[:, part], None if weights is None else weights[:, part], tangents
+            motion,
+            first[part],
+            last[part],
+            frames[:, part],
+            None if weights is None else weights[:, part],
+            tangents,
+            bare,
         )
         misses[:, :, part] = one.run(bound)
         found.append(one.tangents)
@@ -88,8 +95,9 @@ class _Fit:
         frames: np.ndarray,
         weights: np.ndarray | None,
         tangents: bool,
+        bare: np.ndarray,
     ) -> None:
-        self.motion, self.first, self.last = motion, first, last
+        self.motion, self.first, self.last, self.bare = motion, first, last, bare
         self.at, self._count = frames, frames.shape[1]
         kind = motion.local.dtype
         share = ((frames - first) / (last - first)).astype(kind)
@@ -130,15 +138,19 @@ class _Fit:
     ) -> None:
         motion, parent = self.motion, int(self.motion.skeleton.parents[joint])
         above = turns[parent] if parent >= 0 else None
-        dense = self._taken(motion.world[joint])
-        place = self._place(joint, parent, above, places)
+        place = places[joint] = self._place(joint, parent, above, places)
         away = place - self._taken(motion.places[joint])
         grow(worst[0], away, self._look(joint))
+        if self.bare[joint]:
+            if self.wants:
+                self.tangents["rotation", joint] = self._none()
+            return
+        dense = self._taken(motion.world[joint])
         turn = self._turn(joint, above, dense, away)
         if above is None or not motion.still[joint] or motion.looks:  # else it is off as what it hangs on
             grow(worst[1], turn - dense, self._look(joint))
         self._ends(joint, away, turn, dense, worst)
-        turns[joint], places[joint] = turn, place
+        turns[joint] = turn
 
     def _weights(self, worst: np.ndarray) -> None:
         motion = self.motion
@@ -184,7 +196,7 @@ class _Fit:
         if share < 1e-3 or joint == 0:
             return dense
         pull = motion.pulls[joint]
-        ux, uy, uz = rot.rotate_rows(dense, pull[:, None, None])
+        ux, uy, uz = self._taken(motion.pulled[joint])
         x, y, z = away
         half = motion.local.dtype.type(-0.5 * share / float(pull @ pull))
         turn = np.empty_like(dense)
@@ -201,7 +213,7 @@ class _Fit:
         if motion.still[joint]:
             local = motion.local[joint][:, :1, None]
             if self.wants:
-                self.tangents["rotation", joint] = np.zeros((2, 4, len(self.first)), local.dtype)
+                self.tangents["rotation", joint] = self._none()
             local = np.broadcast_to(local, dense.shape)
         elif not motion.thinned[joint]:
             local = self._taken(motion.local[joint])
@@ -216,6 +228,10 @@ class _Fit:
             local = self._curve(motion.local[joint], target, ("rotation", joint))
             local /= np.sqrt(np.einsum("csn,csn->sn", local, local))
         return local if above is None else rot.product_rows(above, local, np.empty_like(local))
+
+    def _none(self) -> np.ndarray:
+        """The tangents of what does not turn."""
+        return np.zeros((2, 4, len(self.first)), self.motion.local.dtype)
 
     def _ends(self, joint: int, away: np.ndarray, turn: np.ndarray, dense: np.ndarray, worst: np.ndarray) -> None:
         """The misses of a bone's tip, and of points that stand."""

@@ -30,7 +30,7 @@ class Motion:
     world. ``moves {joint: (3, frames)}``: positions in the parent's axes. ``weights (morphs, frames)``.
 
     ``still (joints,)``: whether a joint never turns against what it hangs on. ``thinned (joints,)``, ``thinned_morphs``: whether it is to have fewer keys. ``pulls (joints, 3)``: where, in a joint's own
-    axes, its children lie, and ``shares (joints,)``: how much of what their places miss it makes good. ``planted {joint: [(offset
+    axes, its children lie, and ``pulled (joints, 3, frames)``: the same in the world, ``shares (joints,)``: how much of what their places miss it makes good. ``planted {joint: [(offset
     (3,), whether it stands (frames,))]}``. ``looks``: of each joint, then each morph, one over its factor (see tolerances). ``driven``: the
     bones, where the joints are controls.
     """
@@ -46,10 +46,26 @@ class Motion:
     thinned: np.ndarray
     thinned_morphs: np.ndarray
     pulls: np.ndarray
+    pulled: np.ndarray
     shares: np.ndarray
     planted: Mapping[int, Sequence[tuple[np.ndarray, np.ndarray]]] = field(default_factory=dict)
     looks: Sequence[Share] = ()
     driven: Driven | None = None
+
+    @property
+    def bare(self) -> np.ndarray:
+        """Joints ``(joints,)`` of which only the place counts: they never turn, nothing hangs on them, and their turn counts no more
+        than that of what they hang on.
+        """
+        skeleton = self.skeleton
+        tips = np.isfinite(skeleton.tips).all(axis=1) & np.any(skeleton.tips, axis=1)
+        alone = np.array([not children for children in skeleton.children], bool)
+        result = self.still & alone & ~tips & (np.asarray(skeleton.parents) >= 0)
+        for joint in np.flatnonzero(result).tolist():
+            own, above = self.look(joint), self.look(int(skeleton.parents[joint]))
+            if joint in self.planted or isinstance(own, np.ndarray) or isinstance(above, np.ndarray) or own > above:
+                result[joint] = False
+        return result
 
     @property
     def promised(self) -> Motion:
@@ -68,7 +84,7 @@ class Motion:
         """With numbers of another type: half as long ones go twice as fast, and suffice for a search."""
         arrays = {
             name: getattr(self, name).astype(kind)
-            for name in ("local", "world", "places", "weights", "pulls", "shares")
+            for name in ("local", "world", "places", "weights", "pulls", "pulled", "shares")
         }
         return replace(
             self,
@@ -93,6 +109,9 @@ def motion_of(
     moves = as_rows(clip.translations)
     places = position_rows(skeleton, world, clip.moving, moves)
     pulls = np.stack([_pull(skeleton, joint) for joint in range(len(skeleton))]) if len(skeleton) else np.zeros((0, 3))
+    pulled = np.empty((len(skeleton), 3, clip.frames))
+    for turn, pull, way in zip(world, pulls, pulled):
+        rot.rotate_rows(turn, pull[:, None], out=way)
     length = np.einsum("jx,jx->j", pulls, pulls)
     return Motion(
         skeleton,
@@ -106,6 +125,7 @@ def motion_of(
         np.array([names is None or name in names for name in skeleton.names], bool),
         np.array([names is None or name in names for name in clip.morphs], bool),
         pulls,
+        pulled,
         length / (length + _ARM**2),
         _planted(clip.frames, points or {}, contacts),
         looks,

@@ -21,7 +21,10 @@ _CHECKED = 0.03  # of a sample's weight: samples that are there to be looked at,
 SURE = 0.999  # of the tolerance, for what rounding may add
 _ROUNDS, _LEAST = 3, 0.02  # of weighing anew, and the least that a sample counts then
 _FEW = 6000  # frames in all that are fitted together, however long their in-betweens are
-_HOPEFUL = 1.7  # times the tolerance: what misses more does not come within it by a closer fit
+_HOPEFUL, _LAST_HOPE = (
+    1.7,
+    1.2,
+)  # times the tolerance: what misses more does not come within it by a closer fit, or by one more
 _USUAL = Tolerances().all
 _FILLED = 64  # frames of in-betweens that are worked out beforehand
 
@@ -134,14 +137,14 @@ def closer(
     Samples weigh as much as they missed (C. L. Lawson 1961, for least squares that come near the least maximum).
     """
     weights, which = np.ones(frames.shape), np.arange(len(first))
-    for _ in range(_ROUNDS):
+    for hope in (_HOPEFUL, *[_LAST_HOPE] * (_ROUNDS - 1)):
         fits = fit(motion, first[which], last[which], frames[:, which], weights, True)
         yield which, fits
         missed = over(fits.misses, tolerances)
         most = missed.max(axis=0)
         weights = weights * (missed / np.maximum(most, 1e-12) + _LEAST)
         weights /= weights.mean(axis=0)
-        far = (most > SURE) & (most < _HOPEFUL)
+        far = (most > SURE) & (most < hope)
         which, weights = which[far], weights[:, far]
         if not len(which):
             return

@@ -111,22 +111,22 @@ class Director:
     def _refined(self, bake):
         """The baked clip with its source, and what it is compared with: itself before some passes, or the live result."""
         session, state, shown = self.session, self.session.state, []
+        alone = session.arrangement == MARIONETTE
         source = next((e for e in state.entries if e.id == bake.source), None)
-        if source is not None and source.take is not None:
+        if source is not None and source.take is not None and not alone:
             shown.append(self._playing(source, PERFORMER, second=self._source_second(bake, source)))
         live = bake.source == state.source and bake.rig.id == state.rig and state.pairing is not None
         if session.before:
             passed = bake.passed.up_to(session.count_before)
             shown.append(self._playing(bake, MARIONETTE, passed=passed))
             shown[-1].name = f"{bake.name}, before"
-        elif live and any(s.part == "hips" for s in state.pairing.strings):
+        elif live and not alone and any(s.part == "hips" for s in state.pairing.strings):
             second = self._source_second(bake, source)
             shown.append(self._playing(source, MARIONETTE, state.rig_entry, state.pairing, second=second))
         shown.append(self._playing(bake, BAKED))
         if session.passing.lags:
             shown[-1].name = f"{bake.name}: catching up"
-        if session.arrangement == MARIONETTE:
-            # The baked clip alone, or as it was before, in the same place.
+        if alone:  # or as it was before, in the same place
             return [shown[-2] if session.before else shown[-1]]
         return self._with_ghost(bake, self._arranged(shown))
 

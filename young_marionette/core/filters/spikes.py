@@ -17,7 +17,7 @@ _BESIDE, _AT_ENDS = 6, 2  # the same at a clip's ends, where less can be told
 _SEEN = 2.5  # of what is usual: what is closer to the median is not looked at
 _TRUST = 8  # so much counts what is usual all over, against those
 _WINDOWS = 150  # of them are enough to tell what is usual
-_OFF = 1.54  # of the threshold: how far off the curve through its sides a spike is
+_OFF = 1.45  # of the threshold: how far off the curve through its sides a spike is
 _SINGLE = 3.0  # of the least: so far off must be what only such a curve shows, and what lies at an end
 _TORN, _TORN_SINGLE = (
     0.75,

@@ -66,11 +66,15 @@ def poses_of_controls():
             took[i] += best(lambda s=subject, k=keys[-1]: k.append(Thinner(s).thin(Thin()).keyed.keys), times=1)[0]
             both[i] += keys[-1][0]
         if keys[1][0] > keys[0][0]:
-            yield row("poses of controls", keys[1][0] / 1000, keys[0][0] / 1000, 1.0, f"{name}: more than on bones")
-    yield row(
-        "poses of controls", both[1] / 1000, both[0] / 1000, 1.0, "of all clips of the show; floor: those on bones"
-    )
+            yield _poses(keys[1][0], keys[0][0], f"{name}: more than on bones")
+    yield _poses(both[1], both[0], "of all clips of the show; floor: those on bones")
     yield row("thinning of controls", took[1], took[0], None, "floor: on bones")
+
+
+def _poses(own, floor, note):
+    """A row of numbers of poses."""
+    ratio = own / floor
+    return "poses of controls", str(own), str(floor), f"{ratio:.2f}", f"≤ 1 {'✓' if ratio <= 1 else '✗'}", note
 
 
 BENCHMARKS = (there_and_back, a_dragged_control, poses_of_controls)

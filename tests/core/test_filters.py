@@ -67,7 +67,10 @@ class FindingSpikes(Case):
         t = np.arange(200) / 30
         swing = np.stack([np.sin(2 * np.pi * 2.5 * t), np.cos(2 * np.pi * 2.5 * t)]) * 0.5
         step = np.stack([(t > 3.0) * 0.4, (t > 4.1) * -0.2])
-        self.assertFalse(despiked(np.stack([swing, step]), 30, 0.035)[1].any())
+        rows = np.stack([swing, step])
+        mended, found = despiked(rows, 30, 0.035)
+        self.assertFalse(found.any())
+        self.assertIs(mended, rows)
 
     def test_spikes_in_quick_motion(self):
         """A swing as quick as a median hides all spikes in: they are found, one close to another too, and nothing else."""

@@ -19,10 +19,8 @@ _TRUST = 8  # so much counts what is usual all over, against those
 _WINDOWS = 150  # of them are enough to tell what is usual
 _OFF = 1.45  # of the threshold: how far off the curve through its sides a spike is
 _SINGLE = 3.0  # of the least: so far off must be what only such a curve shows, and what lies at an end
-_TORN, _TORN_SINGLE = (
-    0.75,
-    1.3,
-)  # of how far a spike is off: what is farther apart around it is no curve that it could be off
+_TORN = 0.75  # of how far a spike is off: what is farther apart around it is no curve that it could be off
+_TORN_SINGLE = 1.3  # the same, for what only a curve shows
 _APART = 3.0  # windows on each side of a huge spike in which there is no other jump like it
 _JUMP = 0.75  # of what is huge
 _ROUNDS = 2  # a spike shows when those beside it are mended
@@ -39,7 +37,8 @@ def despiked(
     usual: np.ndarray | None = None,
     kept: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """``rows (channels, n, frames)`` with smooth ways over spikes, and which frames are spikes: ``(channels, frames)``.
+    """``rows (channels, n, frames)`` with smooth ways over spikes (the same where there are none), and which frames are spikes:
+    ``(channels, frames)``.
 
     Two tests find what may be one. The first is Hampel's (see ``suspects`` for ``least``, ``threshold`` and ``window`` in
     seconds), for runs of at most ``longest`` frames. Turning points of quick motion are far from a median, too, and hide
@@ -55,7 +54,7 @@ def despiked(
     bad = np.zeros((channels, frames), bool)
     if frames < SHORTEST:
         return rows, bad
-    rows = np.ascontiguousarray(rows)
+    given, rows = rows, np.ascontiguousarray(rows)
     usual = usual_of(rows) if usual is None else usual
     seen = np.maximum(least, _SEEN * np.sqrt(usual))
     runs = Runs.of(suspects(rows, rate, seen, threshold, window))
@@ -85,7 +84,7 @@ def despiked(
         wrong_ones = wrong.mask(bad.shape)
         tried &= ~wrong_ones
         shown, near, bad = _widened(tried & ~bad), _widened((tried != bad) | wrong_ones), tried
-    return (_mend(mended, _some(bad, near)) if bad.any() else rows), bad
+    return (_mend(mended, _some(bad, near)) if bad.any() else given), bad
 
 
 def usual_of(rows: np.ndarray) -> np.ndarray:

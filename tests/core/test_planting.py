@@ -232,6 +232,22 @@ class Planted(OnLegs):
         self.assertLess(np.abs(np.diff(drop, 2)).max() * 900, 8.0)
         self.close(self.path(self.world, "left heel")[40:81, 1], 0, 1e-6)
 
+    def test_a_foot_that_jitters_about_its_ball_leaves_the_knee_alone(self):
+        """What a captured foot turns by from frame to frame, about a ball that is held still, the foot takes back itself."""
+        self.onto(USUAL, "haul_rope")
+        turns, moves = (np.tile(rows[:1], (120, 1, 1)) for rows in (self.free.rotations, self.free.translations))
+        leg = next(leg for leg in self.legs if leg.side == "left")
+        for joint, degrees in ((leg.thigh, -30.0), (leg.shin, 50.0), (leg.foot, 15.0)):
+            turns[:, joint] = rot.from_axis_angle(rot.AXES["X"], np.radians(degrees))
+        jitter = rot.from_vector(np.random.default_rng(4).normal(0, np.radians(2), (120, 3)))
+        turns[:, leg.foot] = rot.multiply(turns[:, leg.foot], jitter)
+        clip = replace(self.free, rotations=turns, translations=moves)
+        world = matrices(plant(clip, self.legs, self.hips, Contacts((Contact("left toe", 10, 109),), 0.0, 30.0)))
+        self.close(np.ptp(self.path(world, "left toe")[10:110], axis=0), 0, 1e-6)
+        knee = world[20:100, leg.shin, :3, 3]
+        # It would jump by three centimetres.
+        self.assertLess(np.linalg.norm(np.diff(knee, 2, axis=0), axis=1).max(), 0.012)
+
     def test_hips_that_give_way_spare_knees_close_to_straight(self):
         """Hips that bob by 8 mm over legs all but straight come to rest, knees hardly bend, and the other foot stays."""
         self.onto(USUAL, "haul_rope")

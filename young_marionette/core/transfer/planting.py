@@ -18,6 +18,7 @@ from ..clip import as_rows, from_rows
 from ..contacts.points import points_of
 from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
+from ..stretches import ends_of
 from .bridging import PASSING, WALKING, Pace, bridged
 from .giving import given
 from .limbs import Limb, far_at, opening, put
@@ -36,6 +37,7 @@ _FLAT = np.radians(35.0)  # a sole that is further from level than this was neve
 _SLIDES, _TURNS = 0.8, 8.0  # m/s and radians per second: how fast what stands may leave where it stood, at most
 _SHALLOW = 0.005  # metres under the floor that nobody sees
 _RISING, _CLOSE = 0.04, 0.1  # seconds: how softly feet are kept over the floor, and how close to a stand they are not
+_ROLLS = 0.025  # seconds: how smoothly an ankle goes about a heel or a ball that stands alone
 _YIELD = 0.12  # seconds: the width of the curve by which hips give way
 
 
@@ -228,7 +230,40 @@ class _Way:
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
         self.shift, self.fixed = shift, fixed
-        return self._clear(self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace))
+        if self.level:
+            heels, toes = (np.zeros(frames, bool) for _ in range(2))
+            for step in steps:
+                heels[step.part] |= step.heel
+                toes[step.part] |= step.toe
+            self._roll(heels & ~toes, heel_arm)
+            self._roll(toes & ~heels, toe_arm)
+        return self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace)
+
+    def _roll(self, alone: np.ndarray, arm: np.ndarray) -> None:
+        """Let the ankle go as smoothly as it does by itself where only heel or ball stands, and turn the foot about them.
+
+        What a captured foot jitters by would else go into the knee. ``alone``: those frames (a mask); ``arm (frames, 3)``: the
+        way from the ankle to what stands.
+        """
+        starts, ends = ends_of(alone)
+        if not len(starts):
+            return
+        width = max(_ROLLS * self.rate, 0.5)
+        at = np.flatnonzero(alone)
+        # Close to where the rest of the sole stands, or nothing does, all stays as it is.
+        count = ends - starts + 1
+        away = np.minimum(at - np.repeat(starts, count), np.repeat(ends, count) - at)
+        share = np.clip(away / (2 * width), 0, 1)[:, None]
+        weights = gaussian(alone.astype(float), width)
+        smooth = (gaussian(np.where(alone, self.shift.T, 0.0), width) / np.maximum(weights, 1e-9))[:, at].T
+        arm, moves, ankle = arm[at], self.shift[at], self.ankle[at]
+        place = ankle + moves + arm
+        way = place - (ankle + moves + share * (smooth - moves))
+        way *= (np.linalg.norm(arm, axis=1) / np.maximum(np.linalg.norm(way, axis=1), 1e-9))[:, None]
+        more = rot.between(arm, way)
+        for turns in (self.turned, self.change):
+            turns[at] = rot.multiply(more, turns[at])
+        self.shift[at] = place - way - ankle
 
     def _clear(self, target: np.ndarray) -> np.ndarray:
         """Places of the ankle at which the sole does not go through the floor."""

@@ -26,21 +26,29 @@ def breaks(turns: np.ndarray, cosines: np.ndarray) -> list[int]:
     frames = turns.shape[-1]
     if frames < 4:
         return []
-    cosines = np.minimum(cosines[cosines.min(axis=1) < np.cos(_STILL / 2)], 1.0)
-    if len(cosines) < _JOINTS:
+    moving = cosines.min(axis=1) < np.cos(_STILL / 2)
+    if moving.sum() < _JOINTS:
         return []
+    cosines = cosines if moving.all() else cosines[moving]
     at = []
     # Single steps that stand out, all joints together; then joint by joint.
-    steps = np.pad(np.sqrt(1 - cosines).sum(axis=0), 1)
+    steps = 1 - cosines
+    np.sqrt(np.maximum(steps, 0.0, out=steps), out=steps)
+    steps = np.pad(steps.sum(axis=0), 1)
     far = np.flatnonzero(steps[1:-1] > _STANDS_OUT * np.maximum(steps[:-2], steps[2:]))
     for frame in far[(cosines[:, far] < np.cos(_LEAST / 2)).mean(axis=0) > _SHARE].tolist():
         around = np.r_[max(frame - _AROUND, 0) : frame, frame + 1 : min(frame + 1 + _AROUND, frames - 1)]
-        step, usual = (2 * np.arccos(cosines[:, part]) for part in (frame, around))
-        beside = 2 * np.arccos(cosines[:, [k for k in (frame - 1, frame + 1) if 0 <= k < frames - 1]]).max(axis=1)
+        step, usual = (_angles(cosines[:, part]) for part in (frame, around))
+        beside = _angles(cosines[:, [k for k in (frame - 1, frame + 1) if 0 <= k < frames - 1]]).max(axis=1)
         least = np.maximum(np.maximum(_LEAST, _ALONE * beside), _TIMES * np.median(usual, axis=1))
         if (step > least).mean() > _SHARE:
             at.append(frame + 1)
     return [frame for frame in at if not _comes_back(turns, at, frame)]
+
+
+def _angles(cosines: np.ndarray) -> np.ndarray:
+    """Whole angles of the cosines of halves of them."""
+    return 2 * np.arccos(np.minimum(cosines, 1.0))
 
 
 def _comes_back(turns: np.ndarray, at: list[int], frame: int) -> bool:

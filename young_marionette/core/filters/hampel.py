@@ -8,36 +8,45 @@ _SCALE = 1.4826  # from the median distance to a standard deviation, for what is
 _BESIDE = 0.5  # of the distance of the worst frame beside it
 _REACH = 3  # frames looked at on each side, however many lie between them
 _LARGEST, _FINE = 16_000, 20.0  # whole numbers that values become, and how many of them the least distance has
+_VALUES = 4  # of which distances are no larger than whole numbers hold
 SHORTEST = 2 * _REACH + 1  # frames
 
 
-def suspects(rows: np.ndarray, rate: float, least: np.ndarray, threshold: float, window: float) -> np.ndarray:
+def suspects(
+    rows: np.ndarray, rate: float, least: np.ndarray, threshold: float, window: float, within: float | None = None
+) -> np.ndarray:
     """Which frames of ``rows (channels, n, frames)`` are far from where the frames around them are: ``(channels, frames)``.
 
     Seven frames over ``window`` seconds tell by the median of each value where a frame should be, and by the median of
     their own distances how far frames usually are from there. What is farther than ``threshold`` times that, and than
     ``least (channels,)`` (which keeps quiet stretches from being taken apart), is given, without what is beside it and less far.
+    ``within``: what no value is larger than, where that is known.
     Sources: Hampel 1974; Pearson 2002.
     """
     channels, _, frames = rows.shape
     step = max(int(window * rate / SHORTEST), 1)
     away, found = np.empty((channels, frames), np.float32), np.empty((channels, frames), bool)
     for channel in range(channels):  # one fits the processor's cache
-        values, unit = _whole(rows[channel], float(least[channel]))
+        values, unit = _whole(rows[channel], float(least[channel]), within)
         off = (values - median_of_seven(_neighbours(values, step))).astype(np.float32)
-        far = away[channel] = np.sqrt(np.einsum("nf,nf->f", off, off)) * np.float32(unit)
+        far = away[channel] = np.sqrt(np.einsum("nf,nf->f", off, off))
+        if unit != 1.0:
+            far = far.astype(np.uint16)  # of at most four values: no larger than that holds
         around = np.float32(_SCALE * threshold) * median_of_seven(_neighbours(far, step))
-        found[channel] = far > np.maximum(around, np.float32(least[channel]))
+        found[channel] = far > np.maximum(around, np.float32(least[channel] / unit))
+        away[channel] *= np.float32(unit)
     return _alone(away, found)
 
 
-def _whole(values: np.ndarray, least: float) -> tuple[np.ndarray, float]:
+def _whole(values: np.ndarray, least: float, within: float | None) -> tuple[np.ndarray, float]:
     """Values as whole numbers, which are compared three times as quickly, and their unit; as they are where they are too wide."""
-    low, high = float(values.min()), float(values.max())
+    low, high = (float(values.min()), float(values.max())) if within is None else (-within, within)
     unit = (high - low) / 2 / _LARGEST
-    if not 0.0 < unit < least / _FINE:
+    if not 0.0 < unit < least / _FINE or len(values) > _VALUES:
         return values.astype(np.float32), 1.0
-    return ((values - (low + high) / 2) * (1 / unit)).astype(np.int16), unit
+    out = np.empty(values.shape, np.int16)
+    np.multiply(values if low == -high else values - (low + high) / 2, 1 / unit, out=out, casting="unsafe")
+    return out, unit
 
 
 def _alone(away: np.ndarray, found: np.ndarray) -> np.ndarray:

@@ -137,15 +137,21 @@ def filtered(
             out[..., part] = done
         return out
 
-    return changed(clip, scope, run, first, total), report
+    return changed(clip, scope, run, first, total, isinstance(method, Spikes)), report
 
 
 def changed(
-    clip: Clip, scope: Scope, run: Callable[[Channel], np.ndarray], first: int = 0, total: int | None = None
+    clip: Clip,
+    scope: Scope,
+    run: Callable[[Channel], np.ndarray],
+    first: int = 0,
+    total: int | None = None,
+    unit: bool = False,
 ) -> Clip:
     """``clip`` with the channels that are meant as ``run`` makes them, eased in at the ends of the range.
 
-    ``run`` gives the rows that it got where it changes nothing, and else others. See ``filtered`` for parts of clips.
+    ``run`` gives the rows that it got where it changes nothing, and else others; ``unit``: rotations of length one. See
+    ``filtered`` for parts of clips.
     """
     share = _share(scope.frames, total or clip.frames, clip.rate)[first : first + clip.frames]
     made = {}
@@ -157,6 +163,8 @@ def changed(
             if channel.kind == ROTATION:  # on the same side of the sphere
                 out = out * np.where(np.einsum("jcf,jcf->jf", rows, out) < 0, -1.0, 1.0)[:, None]
             out = rows + share * (out - rows)
+        if channel.kind == ROTATION and not (unit and share.min() == 1):
+            out *= 1 / np.maximum(np.sqrt(np.einsum("jcf,jcf->jf", out, out)), 1e-12)[:, None]
         made[channel.kind] = channel, out
     return _put(clip, made)
 
@@ -200,7 +208,12 @@ def _despiked(
         if name in numbers and 0 <= frame - first < rows.shape[-1]:
             kept[numbers[name], frame - first] = True
     settings = method.threshold, method.window, method.longest, _HUGE.get(kind, np.inf)
-    out, bad = despiked(rows, rate, _LEAST[kind], *settings, usual, kept)
+    within = 1.0 if kind == ROTATION else None
+    out, bad = despiked(rows, rate, _LEAST[kind], *settings, usual, kept, within)
+    if kind == ROTATION and out is not rows:
+        channels, frames = np.nonzero(bad)
+        turns = out[channels, :, frames]
+        out[channels, :, frames] = turns / np.linalg.norm(turns, axis=1, keepdims=True)
     for i in np.flatnonzero(bad.any(axis=1)):
         found = (np.flatnonzero(bad[i]) + first).tolist()
         report.spikes[names[i]] = sorted({*report.spikes.get(names[i], ()), *found})
@@ -231,7 +244,6 @@ def _put(clip: Clip, made: dict[str, tuple[Channel, np.ndarray]]) -> Clip:
     changes: dict[str, Any] = {}
     if ROTATION in made:
         channel, out = made[ROTATION]
-        out *= 1 / np.maximum(np.sqrt(np.einsum("jcf,jcf->jf", out, out)), 1e-12)[:, None]
         if len(channel.names) < len(clip.skeleton):
             turns = as_rows(clip.rotations).copy()
             turns[[clip.skeleton.index[name] for name in channel.names]] = out

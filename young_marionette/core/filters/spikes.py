@@ -16,7 +16,7 @@ _SIDE, _DEGREE = 4, 4  # frames on each side that a curve goes through, and its 
 _BESIDE, _AT_ENDS = 6, 2  # the same at a clip's ends, where less can be told
 _SEEN = 2.5  # of what is usual: what is closer to the median is not looked at
 _TRUST = 8  # so much counts what is usual all over, against those
-_WINDOWS = 150  # of them are enough to tell what is usual
+_WINDOWS = 100  # of them are enough to tell what is usual
 _OFF = 1.45  # of the threshold: how far off the curve through its sides a spike is
 _SINGLE = 3.0  # of the least: so far off must be what only such a curve shows, and what lies at an end
 _TORN = 0.75  # of how far a spike is off: what is farther apart around it is no curve that it could be off
@@ -36,6 +36,7 @@ def despiked(
     huge: float = np.inf,
     usual: np.ndarray | None = None,
     kept: np.ndarray | None = None,
+    within: float | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:
     """``rows (channels, n, frames)`` with smooth ways over spikes (the same where there are none), and which frames are spikes:
     ``(channels, frames)``.
@@ -48,7 +49,7 @@ def despiked(
     residual, studentised by what its own neighbours and the whole channel tell). What is off by more than ``huge`` is one
     only where it stands alone: a joint that goes back and forth as much all the time was captured badly, and no single
     frame is to blame. ``usual (channels,)``: see ``usual_of``, of a longer clip where these are a part of one.
-    ``kept``: a mask of frames that are none. Source: Cook and Weisberg 1982 (deleted residuals).
+    ``kept``: a mask of frames that are none. ``within``: what no value is larger than, where that is known. Source: Cook and Weisberg 1982 (deleted residuals).
     """
     channels, _, frames = rows.shape
     bad = np.zeros((channels, frames), bool)
@@ -57,13 +58,15 @@ def despiked(
     given, rows = rows, np.ascontiguousarray(rows)
     usual = usual_of(rows) if usual is None else usual
     seen = np.maximum(least, _SEEN * np.sqrt(usual))
-    runs = Runs.of(suspects(rows, rate, seen, threshold, window))
+    runs = Runs.of(suspects(rows, rate, seen, threshold, window, within))
     first = runs.picked(runs.long <= longest).mask(bad.shape)
     bad, mended = first if kept is None else first & ~kept, rows.copy()
     # Where something else may show now, and where anything may have changed (None: everywhere).
     shown: np.ndarray | None = None
     near: np.ndarray | None = None
     for _ in range(_ROUNDS):
+        if near is not None and not near.any():
+            break
         tried = bad | _singles(_mend(mended, _some(bad, near)), _SINGLE * least, huge, shown)
         if kept is not None:
             tried &= ~kept
@@ -96,7 +99,7 @@ def usual_of(rows: np.ndarray) -> np.ndarray:
         return np.zeros(len(rows))
     at, offsets = np.arange(0, last, max(last // _WINDOWS, 1)), np.arange(2 * _SIDE + 1)
     left, _ = _fit(offsets, offsets, _DEGREE)
-    near = rows[..., at[:, None] + offsets]
+    near = rows.take(at[:, None] + offsets, axis=-1)
     squares = np.einsum("cnfk,kj,cnfj->cf", near, left, near, optimize=True)
     return np.maximum(np.median(squares, axis=1), 0.0) / (2 * _SIDE - _DEGREE)
 

@@ -36,8 +36,9 @@ class Runs:
         fourth = np.where(flat[ends + 2], np.roll(ends, -1) + 1, ends + 2)
         sides = np.stack([second, starts - 1, ends + 1, fourth], axis=1)
         channel = starts // wide
-        there = (sides // wide == channel[:, None]) & (sides % wide < frames)
-        return Runs(channel, starts % wide, ends - starts + 1, np.where(there, sides % wide, -1))
+        sides -= (channel * wide)[:, None]
+        there = (sides >= 0) & (sides < frames)
+        return Runs(channel, starts - channel * wide, ends - starts + 1, np.where(there, sides, -1))
 
     def picked(self, keep: np.ndarray) -> Runs:
         """Some of the runs (a mask, or numbers)."""

@@ -64,7 +64,7 @@ def despiked(
     # Where something else may show now, and where anything may have changed (None: everywhere).
     shown: np.ndarray | None = None
     near: np.ndarray | None = None
-    for _ in range(_ROUNDS):
+    for turn in range(_ROUNDS):
         if near is not None and not near.any():
             break
         tried = bad | _singles(_mend(mended, _some(bad, near)), _SINGLE * least, huge, shown)
@@ -86,7 +86,8 @@ def despiked(
         put_at(mended, channel, frame[:, None], values_at(rows, channel, frame[:, None]))
         wrong_ones = wrong.mask(bad.shape)
         tried &= ~wrong_ones
-        shown, near, bad = _widened(tried & ~bad), _widened((tried != bad) | wrong_ones), tried
+        shown = _widened(tried & ~bad) if turn + 1 < _ROUNDS else None
+        near, bad = _widened((tried != bad) | wrong_ones), tried
     return (_mend(mended, _some(bad, near)) if bad.any() else given), bad
 
 

@@ -59,6 +59,15 @@ def bridged(
     return out
 
 
+def looked_at(fixed: np.ndarray, rate: float) -> np.ndarray:
+    """The ``fixed`` frames (a mask) whose values ``bridged`` goes by: those close to ways."""
+    near = ~fixed
+    for _ in range(2 * max(round(_MOMENT * rate), 1) + 1):
+        near[1:] |= near[:-1].copy()
+        near[:-1] |= near[1:].copy()
+    return near & fixed
+
+
 def _ends(values: np.ndarray, starts: np.ndarray, ends: np.ndarray, side: int, rate: float, most: float) -> np.ndarray:
     """Values and slopes per frame ``(stretches, 2, n)`` at the beginnings (``side`` 1) or ends (-1) of fixed stretches.
 

@@ -19,7 +19,7 @@ from ..contacts.points import points_of
 from ..kinematics import forward_rows
 from ..smoothing import gaussian, largest_within
 from ..stretches import ends_of
-from .bridging import PASSING, WALKING, Pace, bridged
+from .bridging import PASSING, WALKING, Pace, bridged, looked_at
 from .giving import given
 from .limbs import Limb, far_at, opening, put
 
@@ -237,6 +237,7 @@ class _Way:
                 toes[step.part] |= step.toe
             self._roll(heels & ~toes, heel_arm)
             self._roll(toes & ~heels, toe_arm)
+            return self.ankle + shift  # ways between are found later: see ease
         return self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace)
 
     def _roll(self, alone: np.ndarray, arm: np.ndarray) -> None:
@@ -282,15 +283,20 @@ class _Way:
         """
         lengths, hip = self.leg.limb.lengths(places), places[self.leg.thigh].T.copy()
         hip[:, 1] -= drop
-        way, there = self.ankle - hip, self.ankle + self.shift - hip
+        values = np.zeros((len(hip), 4), order="F")
+        at = np.flatnonzero(looked_at(self.fixed, self.rate))
+        way = (self.ankle - hip)[at]
+        there = way + self.shift[at]
         before, after = (opening(lengths, np.linalg.norm(w, axis=1))[0] for w in (way, there))
-        values = np.zeros((len(way), 4), order="F")
-        values[:, 0], values[:, 1:] = after - before, rot.to_vector(rot.between(way, there))
+        values[at, 0], values[at, 1:] = after - before, rot.to_vector(rot.between(way, there))
         values = bridged(values, self.fixed, self.rate, _TURNS, self.pace)
+        at = np.flatnonzero(values.any(axis=1) & ~self.fixed)
+        way, values = (self.ankle - hip)[at], values[at]
+        opened = opening(lengths, np.linalg.norm(way, axis=1))[0] + values[:, 0]
         turned = rot.rotate(rot.from_vector(values[:, 1:]), rot.normalise(way))
-        going = hip + turned * far_at(lengths, before + values[:, 0])[:, None]
-        moved = values.any(axis=1) & ~self.fixed
-        self.target = self._clear(np.where(moved[:, None], going, self.ankle + self.shift))
+        target = self.ankle + self.shift
+        target[at] = hip[at] + turned * far_at(lengths, opened)[:, None]
+        self.target = self._clear(target)
 
     def _over_floor(self, deep: np.ndarray, fixed: np.ndarray) -> np.ndarray:
         """How much higher a foot has to go on its way, so as not to go through the floor ``(frames,)``; softly.

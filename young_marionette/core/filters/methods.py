@@ -14,7 +14,7 @@ import numpy as np
 
 from . import adaptive, windows
 from .lowpass import butterworth, suggestions
-from .spikes import usual_of
+from .spikes import LONGEST, THRESHOLD, WINDOW, usual_of
 
 AUTO = "auto"
 _SLOWEST = 0.7  # hertz: no lower cut-off is suggested
@@ -27,9 +27,9 @@ class Spikes:
     pairs of a joint's or a morph's name and a frame.
     """
 
-    threshold: float = 2.6
-    window: float = 0.1
-    longest: int = 2
+    threshold: float = THRESHOLD
+    window: float = WINDOW
+    longest: int = LONGEST
     kept: tuple[tuple[str, int], ...] = ()
 
     code: ClassVar[str] = "spikes"

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..smoothing import eased
+from ..smoothing import eased, largest_within
 from ..stretches import ends_of
 
 _MOMENT = 0.03  # seconds over which the speed at an end is taken
@@ -61,11 +61,7 @@ def bridged(
 
 def looked_at(fixed: np.ndarray, rate: float) -> np.ndarray:
     """The ``fixed`` frames (a mask) whose values ``bridged`` goes by: those close to ways."""
-    near = ~fixed
-    for _ in range(2 * max(round(_MOMENT * rate), 1) + 1):
-        near[1:] |= near[:-1].copy()
-        near[:-1] |= near[1:].copy()
-    return near & fixed
+    return fixed & largest_within(~fixed, 2 * max(round(_MOMENT * rate), 1) + 1)
 
 
 def _ends(values: np.ndarray, starts: np.ndarray, ends: np.ndarray, side: int, rate: float, most: float) -> np.ndarray:

@@ -217,6 +217,7 @@ class _Way:
         """Where the ankle goes ``(frames, 3)``: about heel or ball while they stand, between them along a smooth way."""
         frames = len(self.ankle)
         shift, fixed = np.zeros((frames, 3), order="F"), np.zeros(frames, bool)
+        heels, toes = np.zeros(frames, bool), np.zeros(frames, bool)
         heel_arm, toe_arm = (rot.rotate(self.turned, p.offset) for p in (self.leg.heel, self.leg.toe))
         for step in steps:
             heel, toe = self._stand(step, toe_arm[step.part] - heel_arm[step.part])
@@ -229,12 +230,10 @@ class _Way:
             down = step.heel | step.toe
             shift[part][down] = (arms - self.ankle[part])[down]
             fixed[part] |= down
+            heels[part] |= step.heel
+            toes[part] |= step.toe
         self.shift, self.fixed = shift, fixed
         if self.level:
-            heels, toes = (np.zeros(frames, bool) for _ in range(2))
-            for step in steps:
-                heels[step.part] |= step.heel
-                toes[step.part] |= step.toe
             self._roll(heels & ~toes, heel_arm)
             self._roll(toes & ~heels, toe_arm)
             return self.ankle + shift  # ways between are found later: see ease

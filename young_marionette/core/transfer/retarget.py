@@ -76,6 +76,7 @@ class Transfer:
         pose = touched(stance.target, target, strings, dict(settings.touches)) if settings.touches else stance.target
         self._target_points, self._target_turns = pose_world(target, pose)
         self.drives = sorted(self._plan(), key=lambda d: d.joint)
+        self._by_joint = {drive.joint: drive for drive in self.drives}
         # Constant turns S0^-1 T0 of the joints that one source joint drives.
         single = [(d.joint, d.sources[0]) for d in self.drives if len(d.sources) == 1]
         targets, sources = np.array(single, int).reshape(-1, 2).T
@@ -188,7 +189,7 @@ class Transfer:
         """
         if len(drive.sources) > 1:
             return None
-        drives = {d.joint: d for d in self.drives}
+        drives = self._by_joint
         parent, between = int(self.target.parents[drive.joint]), rot.IDENTITY
         while parent >= 0 and parent not in drives:
             between = rot.multiply(self.target.rest[parent], between)
@@ -202,14 +203,13 @@ class Transfer:
         if at < 0:
             return None
         before = rot.conjugate(rot.multiply(self._constants[parent][:, 0], between))
-        units = np.eye(4)
-        matrix = rot.multiply(rot.multiply(before, units), self._constants[drive.joint][:, 0]).T
+        matrix = rot.multiply(rot.left_matrix(before).T, self._constants[drive.joint][:, 0]).T
         return _Copy(drive.joint, tuple(reversed(path)), matrix)
 
     def _plan_worlds(self) -> None:
         """The joints whose rotations in the world are wanted, of source and target."""
-        driven, copied = {d.joint for d in self.drives}, {copy.joint for copy in self._copies}
-        self._made = [j for j in sorted(driven) if j not in copied]  # from their own and their parents' worlds
+        driven, copied = self._by_joint, {copy.joint for copy in self._copies}
+        self._made = [j for j in driven if j not in copied]  # from their own and their parents' worlds
         wanted, todo = set[int](), [self.hips, *self._made, *self.target.parents[self._made].tolist()]
         at = self.hips
         while at >= 0:
@@ -277,13 +277,13 @@ class Transfer:
         for joint in self._made:
             local_rotation(world, int(self.target.parents[joint]), joint, turned[joint])
         rest = np.ones(len(self.target), bool)
-        rest[[d.joint for d in self.drives]] = False
+        rest[list(self._by_joint)] = False
         turned[rest] = self.target.rest[rest][:, :, None]
         moved[:] = self._target_moves(world, places, frames)
 
     def _target_world(self, seen: np.ndarray, frames: int) -> np.ndarray:
         world = np.empty((len(self.target), 4, frames))
-        drives = {d.joint: d for d in self.drives}
+        drives = self._by_joint
         for joint in self._worlds:
             parent = int(self.target.parents[joint])
             if joint in drives:

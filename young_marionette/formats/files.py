@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import filecmp
 import os
 import stat
 import tempfile
@@ -24,6 +25,13 @@ from ..core.errors import InputError
 # Short, so that any name that the system allows can be written; the lock tells the living from the dead.
 PART_PREFIX, PART_SUFFIX = ".young-marionette-", ".part"
 _YOUNG = 30.0  # seconds
+
+
+class AlreadyThere(InputError):
+    """A file exists, and replacing it was not asked for."""
+
+    def __init__(self, path: Path | str) -> None:
+        super().__init__(f"{path} exists already and was left as it is; ask for overwriting to replace it.")
 
 
 @contextmanager
@@ -67,7 +75,7 @@ def check_free(path: Path | str, overwrite: bool = False) -> None:
     if status is not None and stat.S_ISDIR(status.st_mode):
         raise InputError(f"{path} is a folder; give a file name.")
     if status is not None and not overwrite:
-        raise InputError(f"{path} exists already and was left as it is; ask for overwriting to replace it.")
+        raise AlreadyThere(path)
     folder = status_of(Path(path).parent)
     if folder is None or not stat.S_ISDIR(folder.st_mode):
         raise InputError(f"There is no folder {Path(path).parent}.")
@@ -112,13 +120,19 @@ def write_whole(path: Path | str, chunks: Iterable[bytes | memoryview]) -> None:
     write_together([Output(Path(path), chunks)])
 
 
-def write_together(outputs: Iterable[Output]) -> None:
-    """Write several files: all are there, whole, or all is as it was (InputError)."""
+def write_together(outputs: Iterable[Output], again: bool = False) -> None:
+    """Write several files: all are there, whole, or all is as it was (InputError).
+
+    ``again``: an earlier try may have been cut off after some: files that are there with the same bytes stay, others are
+    not replaced (AlreadyThere).
+    """
     writes = _Writes()
     try:
         for output in outputs:
             with _told(output.path):
                 writes.prepare(output)
+        if again:
+            writes.keep_same()
         writes.put_in_place()
     except BaseException:
         writes.take_back()
@@ -177,6 +191,16 @@ class _Writes:
         if not folder.exists():
             folder.mkdir()
             self._folders.append(folder)
+
+    def keep_same(self) -> None:
+        """Let files that are there as they would become be; AlreadyThere where one is another."""
+        for target, new in self._ready:
+            if target.exists() and not filecmp.cmp(target, new, shallow=False):
+                raise AlreadyThere(target)
+        for target, new in list(self._ready):
+            if target.exists():
+                new.unlink()
+                self._ready.remove((target, new))
 
     def put_in_place(self) -> None:
         several = len(self._ready) > 1

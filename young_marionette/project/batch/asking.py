@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import time
-import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
@@ -54,7 +53,6 @@ class Asked:
             self.recipe,
             self.folder,
             True,
-            uuid.uuid4().hex,
             strings,
             self.overwrite,
             today,

@@ -218,7 +218,7 @@ class TiePairs:
 
 def order_of(wanted: Wanted, today: date | None = None) -> Order:
     """What all jobs of a delivery share."""
-    return Order(wanted.recipe, str(wanted.place), False, "", (), wanted.overwrite, (today or date.today()).isoformat())
+    return Order(wanted.recipe, str(wanted.place), False, (), wanted.overwrite, (today or date.today()).isoformat())
 
 
 def problems_of(wanted: Wanted, rows: Sequence[Row]) -> list[Finding]:

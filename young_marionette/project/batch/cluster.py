@@ -6,6 +6,7 @@ import logging
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from ...core.errors import InputError
@@ -61,14 +62,14 @@ def _client(address: str) -> Any:
 
 
 def _run(client: Any, jobs: deque[Job], told: Told, go_on: Callable[[], bool]) -> None:
-    # A worker that dies takes none of the others' jobs along: what it was at is tried elsewhere.
+    # A worker that dies takes none of the others' jobs along: what it was at is tried elsewhere, which nobody tells it.
     under_way: dict[Any, Job] = {}
     try:
         while jobs or under_way:
             threads = sum(client.nthreads().values())
             while go_on() and jobs and len(under_way) < max(_AHEAD * threads, 1):
                 job = jobs.popleft()
-                under_way[client.submit(work, job, pure=False, retries=_RETRIES)] = job
+                under_way[client.submit(work, replace(job, again=True), pure=False, retries=_RETRIES)] = job
                 told(job, None)
             go_on()
             done = [future for future in under_way if future.done()]

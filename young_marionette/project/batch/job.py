@@ -13,7 +13,7 @@ WAITING, RUNNING = "waiting", "running"
 @dataclass(frozen=True)
 class Order:
     """What all jobs of one delivery share. ``folder``: that all results lie in or under, which is there; with ``journal`` it is
-    noted there what is done; ``run``: what tells one delivery from all others there. ``stringings``: paths; with any, what none of them fits is not delivered.
+    noted there what is done. ``stringings``: paths; with any, what none of them fits is not delivered.
 
     ``date``: for names. ``dry``: look, and say what would be written. ``measured``: how far feet are off is told, with
     ``pictures`` of so many poses.
@@ -22,7 +22,6 @@ class Order:
     recipe: Recipe = Recipe()
     folder: str = ""
     journal: bool = False
-    run: str = ""
     stringings: tuple[str, ...] = ()
     overwrite: bool = False
     date: str = ""
@@ -37,6 +36,7 @@ class Job:
 
     ``sources``: paths of files, or of one that ``parcels`` made, where ``parcel`` is set. ``clips``: names; without any, all
     that move. ``folder``: where the files go. ``number``: of the job in its order, from 1. ``label``: what it is called.
+    ``again``: an earlier try was cut off; files that it has written already count as this one's.
     """
 
     number: int
@@ -47,6 +47,7 @@ class Job:
     clips: tuple[str, ...] = ()
     parcel: bool = False
     label: str = ""
+    again: bool = False
 
     @property
     def name(self) -> str:

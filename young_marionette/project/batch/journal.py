@@ -35,7 +35,6 @@ class Journal:
     def __init__(self, folder: str | Path) -> None:
         self.path = Path(folder) / NAME
         self._known: dict[str, list[Item]] = {}
-        self._runs: dict[str, str] = {}
 
     def load(self) -> None:
         """Read what earlier runs did; lines that were cut off do not count."""
@@ -50,7 +49,6 @@ class Journal:
                 told = json.loads(line)
                 items = [Item(DONE, **{**one, "outs": tuple(one["outs"])}, before=True) for one in told["items"]]
                 self._known[str(told["stamp"])] = items
-                self._runs[str(told["stamp"])] = str(told.get("run", ""))
             except (ValueError, TypeError, KeyError):
                 continue
 
@@ -66,19 +64,6 @@ class Journal:
             return None
         return [replace(item, number=job.number) for item in items]
 
-    def done_before(self, job: Job, items: list[Item]) -> list[Item]:
-        """``items`` of a job that another worker did in this same delivery, and died before it could tell: as that one's."""
-        if not job.order.run or not any(item.exists for item in items):
-            return items
-        self.load()
-        told: list[Item] = []
-        for rig in job.rigs:
-            own = [item for item in items if item.rig == rig]
-            ours = self._runs.get(stamp_of(job, rig)) == job.order.run and any(item.exists for item in own)
-            earlier = self.done(job, rig) if ours else None
-            told += own if earlier is None else [replace(item, before=False) for item in earlier]
-        return told
-
     def note(self, job: Job, rig: str, items: list[Item]) -> None:
         """Write down what became of a job on a rig, where all of it is done. Several processes may do so at once."""
         items = [item for item in items if item.rig == rig]
@@ -88,7 +73,7 @@ class Journal:
         if not items:
             return
         kept = [{name: value for name, value in asdict(item).items() if name in _KEPT} for item in items]
-        line = json.dumps({"stamp": stamp_of(job, rig), "run": job.order.run, "items": kept}) + "\n"
+        line = json.dumps({"stamp": stamp_of(job, rig), "items": kept}) + "\n"
         try:
             with open(self.path, "ab", buffering=0) as file:
                 file.write(line.encode())

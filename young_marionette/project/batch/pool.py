@@ -8,6 +8,7 @@ import socket
 import subprocess
 from collections import deque
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from multiprocessing.connection import Connection, wait
 
 from ...core.errors import InputError
@@ -136,6 +137,7 @@ def _buried(worker: _Worker, jobs: deque[Job], tries: dict[_Key, int], told: Tol
         if tries[_NOBODY] > _STARTS:
             raise InputError("The worker processes end before they can begin; there may not be enough memory.")
         return
+    job = replace(job, again=True)
     key = job.number, job.rigs
     tries[key] = tries.get(key, 0) + 1
     if len(job.rigs) > 1 and not job.parcel:

@@ -152,7 +152,7 @@ class Delivery:
                     self.items += earlier
                     told(job, earlier)
             if rigs:
-                yield replace(job, rigs=tuple(rigs))
+                yield replace(job, rigs=tuple(rigs), again=True)
             else:
                 self._finished += 1
 

@@ -9,11 +9,12 @@ from functools import partial
 from pathlib import Path
 
 from ...core.errors import InputError
+from ...formats.files import AlreadyThere
 from ...formats.registry import ENDINGS
 from ..shaping import Shape, check_shape, shaped
 from .job import DONE, PLANNED, SKIPPED, Item, Job, failed
 from .making import Made, Ready, length, make
-from .work import clips, finished, paths, prepared, told, with_body, write
+from .work import clips, finished, left_alone, paths, prepared, told, with_body, write
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,9 +62,8 @@ def _made(job: Job, rig: str, clip: str, ready: Callable[[], Ready], kept: list[
         frames, rate = length(one, recipe)
         return replace(item, state=PLANNED, frames=frames, rate=rate, notes=one.notes)
     there = [out for out in outs if os.path.lexists(out)]
-    if there and not order.overwrite:
-        why = f"{there[0]} exists already and was left as it is; ask for overwriting to replace it."
-        return replace(item, state=SKIPPED, why=why, exists=True)
+    if there and not order.overwrite and not job.again:
+        return left_alone(item, AlreadyThere(there[0]))
     kept.append(_Clip(item, one, make(one, recipe), shape))
     return item
 
@@ -76,14 +76,19 @@ def _written(job: Job, rig: str, together: list[_Clip]) -> list[Item]:
 
     def do() -> Item:
         outs = [Path(out) for out in first.item.outs]
-        write(
-            job,
-            outs,
-            lambda out: shaped(out, takes[0], ready.rig, with_body(out, ready.rig, body), first.shape, takes[1:]),
-        )
+        try:
+            write(
+                job,
+                outs,
+                lambda out: shaped(out, takes[0], ready.rig, with_body(out, ready.rig, body), first.shape, takes[1:]),
+            )
+        except AlreadyThere as error:
+            return left_alone(first.item, error)
         return first.item
 
     item = told(job, rig, "", do)
+    if item.state == SKIPPED:
+        return [replace(one.item, state=SKIPPED, why=item.why, exists=True) for one in together]
     if item.state != DONE:
         return [failed(job, rig, item.why, one.item.clip) for one in together]
     done = [finished(job, one.item, one.ready, one.made, one.shape) for one in together]

@@ -57,7 +57,7 @@ class Watch:
             left = tuple(rig for rig in job.rigs if journal.done(job, rig) is None)
             if left:
                 self._number += 1
-                jobs.append(replace(job, rigs=left, number=self._number))
+                jobs.append(replace(job, rigs=left, number=self._number, again=True))
         return jobs
 
     def look(self, told: Callable[[Job, list[Item] | None], None]) -> list[Item]:

@@ -11,7 +11,7 @@ from pathlib import Path
 from ...core.errors import InputError
 from ...core.keys.keyed import KeyedClip
 from ...core.travel.settings import Travel
-from ...formats.files import check_results, write_together
+from ...formats.files import AlreadyThere, check_results, write_together
 from ...formats.registry import ENDINGS, check_writable, own_ending
 from ..entry import Entry
 from ..opening import inputs_of
@@ -36,7 +36,6 @@ def work(job: Job) -> list[Item]:
         items = [r if isinstance(r, Item) else guarded(job, rig, clip, r, taken) for rig, clip, r in clips(job)]
     if job.order.journal and not job.order.dry:
         journal = Journal(job.order.folder)
-        items = journal.done_before(job, items)
         for rig in job.rigs:
             journal.note(job, rig, items)
     return items
@@ -112,9 +111,8 @@ def _delivered(job: Job, rig: str, ready: Ready, taken: set[str]) -> Item:
     ready, shape = prepared(job, ready)
     if there := [out for out in outs if os.path.lexists(out)]:
         check_results(outs, [*(inputs_of(ready.source) if ready.source else ()), *inputs_of(ready.rig)])
-        if not order.overwrite:
-            why = f"{there[0]} exists already and was left as it is; ask for overwriting to replace it."
-            return replace(item, state=SKIPPED, why=why, exists=True)
+        if not order.overwrite and (order.dry or not job.again):
+            return left_alone(item, AlreadyThere(there[0]))
     for out in outs:
         check_shape(out, ready.rig, shape)
     if order.dry:
@@ -122,12 +120,20 @@ def _delivered(job: Job, rig: str, ready: Ready, taken: set[str]) -> Item:
         return replace(item, state=PLANNED, frames=frames, rate=rate, notes=ready.notes)
     made = make(ready, recipe)
     take = replace(made.take, name=stem)
-    write(
-        job,
-        outs,
-        lambda out: shaped(out, take, ready.rig, with_body(out, ready.rig, recipe.body), shape, extras=made.extras),
-    )
+    try:
+        write(
+            job,
+            outs,
+            lambda out: shaped(out, take, ready.rig, with_body(out, ready.rig, recipe.body), shape, extras=made.extras),
+        )
+    except AlreadyThere as error:
+        return left_alone(item, error)
     return finished(job, item, ready, made, shape)
+
+
+def left_alone(item: Item, why: AlreadyThere) -> Item:
+    """The item of a clip whose file is there."""
+    return replace(item, state=SKIPPED, why=str(why), exists=True)
 
 
 def paths(job: Job, ready: Ready, stem: str) -> list[Path]:
@@ -163,7 +169,7 @@ def with_body(out: Path, rig: Entry, wanted: bool) -> bool:
 
 
 def write(job: Job, outs: list[Path], encode: Callable[[Path], list]) -> None:
-    """Write all files of a clip, or none; InputError where that can't be done."""
+    """Write all files of a clip, or none; InputError where that can't be done, AlreadyThere where another file is."""
     folder, base = Path(job.folder), Path(job.order.folder or job.folder)
     if not base.is_dir():
         raise InputError(f"The folder {base} is not there any more.")
@@ -172,8 +178,8 @@ def write(job: Job, outs: list[Path], encode: Callable[[Path], list]) -> None:
     except OSError as error:
         raise InputError(f"The folder {folder} can't be made: {error.strerror or error}.") from None
     for out in outs:
-        check_writable(out, job.order.overwrite)
-    write_together([output for out in outs for output in encode(out)])
+        check_writable(out, job.order.overwrite or job.again)
+    write_together([output for out in outs for output in encode(out)], job.again and not job.order.overwrite)
 
 
 def finished(job: Job, item: Item, ready: Ready, made: Made, shape: Shape) -> Item:

@@ -9,11 +9,11 @@ from tests.support import Case
 from young_marionette.core import rotations as rot
 from young_marionette.core.clip import Clip, as_rows
 from young_marionette.core.contacts.finding import find_contacts
-from young_marionette.core.filters.adaptive import noise_of
 from young_marionette.core.filters.hampel import median_of_seven
 from young_marionette.core.filters.lowpass import butterworth, suggestions
 from young_marionette.core.filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from young_marionette.core.filters.motion import Scope, filtered, measured
+from young_marionette.core.filters.noise import steady
 from young_marionette.core.filters.spikes import despiked
 from young_marionette.core.passes.keeping import Limbs
 from young_marionette.core.passes.stack import Pass, Stage, run
@@ -182,7 +182,7 @@ class Smoothing(Case):
         self.assertTrue(0.7 < cutoffs[0] < 6.0)
         self.assertGreater(cutoffs[1], 2 * cutoffs[0])
         self.assertEqual(cutoffs[2], np.inf)
-        self.close(noise_of((curve + noise)[None])[0], 3 * 0.02**2, 0.2 * 3 * 0.02**2)
+        self.close(steady((curve + noise)[None])[0], 3 * 0.02**2, 0.2 * 3 * 0.02**2)
 
     def test_what_falls_to_the_end_of_the_band_is_no_noise(self):
         """Quick motion at a low rate, whose spectrum goes on falling, is left alone; noise of the same strength is not."""

@@ -17,25 +17,13 @@ from .lowpass import butterworth
 _CUTOFFS, _LOWEST, _HIGHEST = 9, 0.5, 0.35  # how many, the lowest (hertz) and the highest (of the rate)
 _AROUND = 0.2  # seconds: the width over which errors are judged
 _SHARP = 0.3  # how decidedly the best is taken, against how far such an estimate is off by chance
-_MEDIAN_OF_THREE = 0.789  # the median of a sum of three squares, against its mean
 HALO = 3.0  # seconds
-
-
-def noise_of(rows: np.ndarray) -> np.ndarray:
-    """The variance of the noise in ``rows (channels, n, frames)``, of all n together: ``(channels,)``.
-
-    From third differences, in which motion all but vanishes, by their median, so that quick moments do not count.
-    """
-    if rows.shape[-1] < 8:
-        return np.zeros(len(rows))
-    squares = np.sum(np.diff(rows, 3, axis=-1) ** 2, axis=1) / 20
-    return np.median(squares, axis=-1) / _MEDIAN_OF_THREE
 
 
 def smoothed(
     rows: np.ndarray, rate: float, noise: np.ndarray, strength: float = 1.0, seamless: bool = False
 ) -> np.ndarray:
-    """``rows (channels, n, frames)`` smoothed. ``noise (channels,)``: see ``noise_of``; times the square of ``strength``."""
+    """``rows (channels, n, frames)`` smoothed. ``noise (channels,)``: see ``noise.steady``; times the square of ``strength``."""
     if rows.shape[-1] < 8:
         return rows
     noise = noise * strength**2

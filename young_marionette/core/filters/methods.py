@@ -14,6 +14,7 @@ import numpy as np
 
 from . import adaptive, windows
 from .lowpass import butterworth, suggestions
+from .noise import steady
 from .spikes import LONGEST, THRESHOLD, WINDOW, usual_of
 
 AUTO = "auto"
@@ -150,7 +151,7 @@ class Adaptive(_Smooth):
     halo: ClassVar[float] = adaptive.HALO
 
     def measure(self, rows: np.ndarray, _rate: float) -> np.ndarray:
-        return adaptive.noise_of(rows)
+        return steady(rows)
 
     def run(self, rows: np.ndarray, rate: float, measures: np.ndarray) -> np.ndarray:
         return adaptive.smoothed(rows, rate, measures, self.strength, self.seamless)

@@ -23,6 +23,9 @@ _TORN = 0.75  # of how far a spike is off: what is farther apart around it is no
 _TORN_SINGLE = 1.3  # the same, for what only a curve shows
 _APART = 3.0  # windows on each side of a huge spike in which there is no other jump like it
 _JUMP = 0.75  # of what is huge
+_ONE_WAY = (
+    0.7  # the cosine between the ways that a run's first and last frame are off: more is the beginning of a motion
+)
 _ROUNDS = 2  # a spike shows when those beside it are mended
 
 
@@ -71,11 +74,13 @@ def despiked(
         if kept is not None:
             tried &= ~kept
         runs = _some(tried, near)
-        off, far = _off(rows, _mend(mended, runs), runs, usual)
+        off, far, one_way = _off(rows, _mend(mended, runs), runs, usual)
         step = _largest_step(rows, runs)
         inside = (runs.first >= _SIDE) & (runs.first + runs.long <= frames - _SIDE)
         stands = first[runs.channel, runs.first] & (_TORN * far > step) & (far > np.where(inside, 1.0, _SINGLE) * least)
         stands |= (runs.long == 1) & (far > _SINGLE * least) & (_TORN_SINGLE * far > step)
+        # What goes off one way for several frames at an end, where nothing shows whether it comes back, is motion.
+        stands &= ~one_way | ((runs.first > 0) & (runs.first + runs.long < frames))
         real = stands & (off > _OFF * threshold)
         large = np.flatnonzero(real & (far > huge))
         if len(large):
@@ -112,24 +117,30 @@ def _fit(at: np.ndarray, wanted: np.ndarray, degree: int) -> tuple[np.ndarray, n
     return np.eye(len(at)) - powers @ solved, np.vander(wanted.astype(float), degree + 1) @ solved
 
 
-def _off(rows: np.ndarray, mended: np.ndarray, runs: Runs, usual: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _off(
+    rows: np.ndarray, mended: np.ndarray, runs: Runs, usual: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """How far runs are off curves through the ``mended`` frames beside them, at most: in how far these usually are, with
-    what the curve itself may be off; and as it is. Two ``(runs,)``.
+    what the curve itself may be off; and as it is; and whether several frames are off one way. Three ``(runs,)``.
     """
     off, far = np.zeros((2, len(runs.first)))
+    one_way = np.zeros(len(runs.first), bool)
     for which, beside, own in _sides(runs, rows.shape[-1]):
         degree = _DEGREE if len(beside) == 2 * _SIDE else min(_AT_ENDS, len(beside) - 1)
         left, shares = _fit(beside, own, degree)
         channel, first = runs.channel[which], runs.first[which, None]
         near = values_at(mended, channel, first + beside)
         way, beyond = (_each(near, matrix) for matrix in (shares.T, left))
-        away = np.sqrt(np.sum((values_at(rows, channel, first + own) - way) ** 2, axis=1))
+        ways = values_at(rows, channel, first + own) - way
+        away = np.sqrt(np.sum(ways**2, axis=1))
+        if len(own) > 1:
+            one_way[which] = np.sum(ways[..., 0] * ways[..., -1], axis=1) > _ONE_WAY * away[:, 0] * away[:, -1]
         squares = np.sum(beyond**2, axis=(1, 2)) + _TRUST * usual[channel]
         variance = squares / (len(beside) - degree - 1 + _TRUST)
         chance = np.sqrt(variance[:, None] * (1 + np.sum(shares**2, axis=1)))
         far[which] = away.max(axis=1)
         off[which] = (away / np.maximum(chance, 1e-9)).max(axis=1)
-    return off, far
+    return off, far, one_way
 
 
 def _each(values: np.ndarray, matrix: np.ndarray) -> np.ndarray:

@@ -12,6 +12,7 @@ from ..clip import as_rows
 from .breaks import breaks
 from .lowpass import Suggestions, suggestions
 from .motion import continuous
+from .noise import white
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -25,11 +26,14 @@ def suggested_for(clip: Clip, groups: Mapping[str, Collection[str]], order: int 
     rows, cosines = continuous(as_rows(clip.rotations))
     edges = [0, *breaks(rows, cosines), clip.frames]
     first, end = max(itertools.pairwise(edges), key=lambda pair: pair[1] - pair[0])
+    rows, weights = rows[..., first:end], np.ascontiguousarray(clip.weights.T[:, None, first:end])
+    noise, of_morphs = white(np.ascontiguousarray(rows)), white(weights)
     found = {}
     for group, names in groups.items():
         joints = [clip.skeleton.index[n] for n in names if n in clip.skeleton.index]
         morphs = [clip.morphs.index(n) for n in names if n in clip.morphs]
-        parts = rows[joints].reshape(-1, clip.frames) if joints else clip.weights.T[morphs]
+        parts, own = (rows[joints], noise[joints]) if joints else (weights[morphs], of_morphs[morphs])
         if len(parts):
-            found[group] = suggestions(np.ascontiguousarray(parts[None, :, first:end]), clip.rate, order)
+            together = parts.reshape(1, -1, end - first)
+            found[group] = suggestions(together, clip.rate, order, own.sum(keepdims=True))
     return found

@@ -11,11 +11,11 @@ import numpy as np
 LOW, HIGH = 0.5, 0.9  # of half the rate: between these, a spectrum is mostly noise
 _FALLING, _END = 0.7, 0.95  # of half the rate: what is weaker there than below it falls still, and is motion
 _SURELY = 6.0  # times what is chance
-_OF_MEDIAN = 0.8  # the median of a spectrum's lines, of three components together, against their mean
-_MEDIAN_OF_THREE = 0.789  # the median of a sum of three squares, against its mean
+_MEDIANS = (0.455, 0.693, 0.789)  # of a sum of one, two, three squares, against its mean; rotations have three
+_ENOUGH = 1000  # frames tell what a long curve is like
 _THIRD = 20  # the variance of third differences of noise, against its own
 _SHARED = 4  # lines as which that counts what the other channels have
-_COMES_AND_GOES = 1.55  # times what stays: where most channels have more in all, that is motion
+_COMES_AND_GOES = 1.55  # times what is steady: where most channels have more in all, that is motion
 _NOTHING = 1e-20
 
 
@@ -45,10 +45,12 @@ def steady(rows: np.ndarray) -> np.ndarray:
 
     From third differences, in which motion all but vanishes, by their median, so that quick moments do not count.
     """
-    if rows.shape[-1] < 8:
+    last = rows.shape[-1] - 3
+    if last < 5:
         return np.zeros(len(rows))
-    squares = np.sum(np.diff(rows, 3, axis=-1) ** 2, axis=1) / _THIRD
-    return np.median(squares, axis=-1) / _MEDIAN_OF_THREE
+    a, b, c, d = (rows[..., i : last + i : max(last // _ENOUGH, 1)] for i in range(4))
+    squares = np.sum((a - d + 3 * (c - b)) ** 2, axis=1) / _THIRD
+    return np.median(squares, axis=-1) / _of_median(rows)
 
 
 def white(rows: np.ndarray, powers: np.ndarray | None = None) -> np.ndarray:
@@ -66,17 +68,25 @@ def white(rows: np.ndarray, powers: np.ndarray | None = None) -> np.ndarray:
     below, above = high & (share < _FALLING), (share > _FALLING) & (share < _END)
     all_of_it, lower, end = (np.median(powers[:, part], axis=1) for part in (high, below, above))
     falls = lower > end * (1 + _SURELY * np.sqrt(1 / below.sum() + 1 / above.sum()))
-    noise, stays = np.where(falls, end, all_of_it) / _OF_MEDIAN, steady(rows)
-    some = (noise > _NOTHING) & (stays > 0)
-    moves = some.any() and np.median(noise[some] / stays[some]) > _COMES_AND_GOES
-    noise = _shared(noise, high.sum())
-    return np.minimum(noise, _shared(stays, high.sum())) if moves else noise
+    noise, stays = np.where(falls, end, all_of_it) / _of_median(rows), steady(rows)
+    out = shared(noise, float(high.sum()))
+    return np.minimum(out, shared(stays, float(high.sum()))) if comes_and_goes(noise, stays) else out
 
 
-def _shared(noise: np.ndarray, lines: int) -> np.ndarray:
-    """Each channel's noise, drawn towards what is usual."""
+def comes_and_goes(all_of_it: np.ndarray, stays: np.ndarray) -> bool:
+    """Whether in most channels there is much more of what looks like noise in all than is ``steady``: variances ``(channels,)``."""
+    some = (all_of_it > _NOTHING) & (stays > 0)
+    return bool(some.any() and np.median(all_of_it[some] / stays[some]) > _COMES_AND_GOES)
+
+
+def shared(noise: np.ndarray, lines: float) -> np.ndarray:
+    """Variances ``(channels,)`` that are known from so many ``lines`` each, drawn towards what is usual."""
     some, out = noise > _NOTHING, noise.copy()
     if some.any():
         own = np.log(noise[some])
         out[some] = np.exp((lines * own + _SHARED * np.median(own)) / (lines + _SHARED))
     return out
+
+
+def _of_median(rows: np.ndarray) -> float:
+    return _MEDIANS[min(rows.shape[1], 3) - 1]

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from .hampel import SHORTEST, suspects
+from .noise import comes_and_goes, shared, steady
 from .runs import Runs, put_at, values_at
 
 WINDOW = 0.1  # seconds that a frame is compared with
@@ -16,6 +17,7 @@ _SIDE, _DEGREE = 4, 4  # frames on each side that a curve goes through, and its 
 _BESIDE, _AT_ENDS = 6, 2  # the same at a clip's ends, where less can be told
 _SEEN = 2.5  # of what is usual: what is closer to the median is not looked at
 _TRUST = 8  # so much counts what is usual all over, against those
+_SURER = 0.8  # of what is usual counts where that is noise, which has no sudden turns
 _WINDOWS = 100  # of them are enough to tell what is usual
 _OFF = 1.45  # of the threshold: how far off the curve through its sides a spike is
 _SINGLE = 3.0  # of the least: so far off must be what only such a curve shows, and what lies at an end
@@ -99,6 +101,9 @@ def despiked(
 def usual_of(rows: np.ndarray) -> np.ndarray:
     """How far frames of ``rows (channels, n, frames)`` usually are from curves through nine of them: the variance of all n
     values together, the median of some hundred places ``(channels,)``.
+
+    Where that is noise, and no motion that comes and goes, the channels of a short clip tell it together, and spikes, which
+    are in many of its places, do not count.
     """
     last = rows.shape[-1] - 2 * _SIDE
     if last < 1:
@@ -107,7 +112,11 @@ def usual_of(rows: np.ndarray) -> np.ndarray:
     left, _ = _fit(offsets, offsets, _DEGREE)
     near = rows.take(at[:, None] + offsets, axis=-1)
     squares = np.einsum("cnfk,kj,cnfj->cf", near, left, near, optimize=True)
-    return np.maximum(np.median(squares, axis=1), 0.0) / (2 * _SIDE - _DEGREE)
+    usual = np.maximum(np.median(squares, axis=1), 0.0) / (2 * _SIDE - _DEGREE)
+    stays = steady(rows)
+    if comes_and_goes(usual, stays):
+        return usual
+    return _SURER * shared(np.minimum(usual, stays), rows.shape[-1] / (2 * _SIDE + 1))
 
 
 def _fit(at: np.ndarray, wanted: np.ndarray, degree: int) -> tuple[np.ndarray, np.ndarray]:

@@ -13,9 +13,9 @@ from young_marionette.core.filters.hampel import median_of_seven
 from young_marionette.core.filters.lowpass import butterworth, suggestions
 from young_marionette.core.filters.methods import FILTERS, Adaptive, Gaussian, LowPass, Median, SavitzkyGolay, Spikes
 from young_marionette.core.filters.motion import Scope, filtered, measured
-from young_marionette.core.filters.noise import steady
+from young_marionette.core.filters.noise import steady, white
 from young_marionette.core.filters.spikes import despiked
-from young_marionette.core.passes.keeping import Limbs
+from young_marionette.core.passes.keeping import Limbs, moved_contacts
 from young_marionette.core.passes.stack import Pass, Stage, run
 from young_marionette.demo.figures import Build, make_figure
 
@@ -84,6 +84,29 @@ class FindingSpikes(Case):
             mended, found = despiked(np.stack([noisy, hurt]), 30, 0.035)
             self.assertEqual(np.argwhere(found).tolist(), [[1, k] for k in at])
             self.close(mended[1], swing, 0.06)
+
+    def test_what_goes_off_at_an_end_is_motion(self):
+        """Two frames that go off one way may be its beginning; a single one, and two that go different ways, are spikes."""
+        t = np.arange(90) / 30
+        curve = np.stack([np.sin(2 * t), np.cos(3 * t), 0.2 * t]) * 0.2
+        rows = np.stack([curve] * 4)
+        rows[0, 0, -2:] += 0.15, 0.29
+        rows[1, 1, :2] += 0.29, 0.15
+        rows[2, 2, -1] += 0.25
+        rows[3, :, 0], rows[3, :, 1] = rows[3, :, 0] + (0.2, 0, 0), rows[3, :, 1] + (0, 0.2, 0)
+        _, found = despiked(rows, 30, 0.035)
+        self.assertEqual(np.argwhere(found).tolist(), [[2, 89], [3, 0], [3, 1]])
+
+    def test_spikes_that_hide_each_other(self):
+        """In a short clip, four of them lie in most places that tell what is usual: the other channels tell it as well."""
+        t = np.arange(39) / 30
+        curve = np.stack([np.sin(4 * t), np.cos(5 * t), np.sin(3 * t)]) * 0.15
+        for seed in range(6):
+            rng = np.random.default_rng(seed)
+            rows = curve + rng.normal(0, 0.013, (12, 3, 39))
+            at = [4, 12, 21, 30]
+            rows[5][:, at] += 0.17 * rot.normalise(rng.normal(size=(4, 3))).T
+            self.assertEqual(np.argwhere(despiked(rows, 30, 0.035)[1]).tolist(), [[5, k] for k in at], seed)
 
     def test_a_joint_that_flips_all_the_time_is_left(self):
         """No frame of it is better than another one; a single one among calm frames is taken out."""
@@ -196,6 +219,32 @@ class Smoothing(Case):
         self.assertEqual(cutoffs[0], np.inf)
         self.assertTrue(3.0 < cutoffs[1] < 12.0, cutoffs)
 
+    def test_quick_motion_that_comes_and_goes_is_no_noise(self):
+        """Short bursts up to the end of the band are left alone; the same with noise all over is filtered, and hardly worse
+        than with the best cut-off of each curve.
+        """
+        rng = np.random.default_rng(12)
+        t = np.arange(48) / 30
+        bursts = [0.35 * np.exp(-(((t - at) / 0.03) ** 2)) for at in rng.uniform(0.3, 1.3, 30)]
+        slow = [0.3 * np.sin(2 * np.pi * hertz * t + phase) for hertz, phase in rng.uniform(0.3, 1.2, (30, 2))]
+        clean = (np.stack(bursts) + np.stack(slow)).reshape(10, 3, 48)
+        self.assertTrue(np.isinf(suggestions(clean, 30).cutoffs).all())
+        noisy = clean + rng.normal(0, 0.06, clean.shape)
+        cutoffs = suggestions(noisy, 30).cutoffs
+        tried = [butterworth(noisy, 30, hertz) for hertz in np.geomspace(0.7, 13, 30)]
+        best = np.min([np.mean((one - clean) ** 2, axis=(1, 2)) for one in tried], axis=0)
+        made = [butterworth(noisy[i : i + 1], 30, min(c, 15.0)) for i, c in enumerate(cutoffs)]
+        left = np.mean((np.concatenate(made) - clean) ** 2, axis=(1, 2))
+        self.assertLess((left.mean() / best.mean()) ** 0.5, 1.08)
+
+    def test_noise_of_single_values(self):
+        """Of weights and of places, as of rotations: the variance of all values of a channel together."""
+        noise = np.random.default_rng(2).normal(0, 0.1, (1, 3, 4000))
+        for n in (1, 2, 3):
+            rows = noise[:, :n] + np.sin(np.arange(4000) / 60)
+            for told in (white(rows), steady(rows)):
+                self.close(told[0] / (n * 0.01), 1, 0.12)
+
 
 class Motion(Case):
     def test_close_to_what_is_possible(self):
@@ -230,6 +279,23 @@ class Motion(Case):
             for method in (LowPass(), Adaptive()):
                 out, _ = cleaned(clip, Spikes(), method)
                 self.assertLess(rms(clip.rotations, out.rotations), 0.3, name)
+
+    def test_a_foot_that_turns_on_the_spot_goes_on_turning(self):
+        """In jitter, too: what turns about the heel is no stand of the ball, and is not put back to where it is on the whole."""
+        clip, body, _, _ = acted("carry_bucket", 60)
+        limbs, contacts = Limbs.of(clip.skeleton, body, None), find_contacts(clip, body)
+        heel = max(contacts.of("left heel"), key=lambda c: c.last - c.first)
+        (ball,) = [c for c in contacts.of("left toe") if c.first <= heel.last and c.last >= heel.first]
+        turning = clip.rotations.copy()
+        turn = rot.from_axis_angle(
+            rot.AXES["Y"], np.interp(np.arange(clip.frames), (heel.first, heel.last), (-0.2, 0.2))
+        )
+        foot = limbs.legs[0].foot
+        turning[:, foot] = rot.multiply(turning[:, foot], turn)
+        for rotations, stands in ((clip.rotations, {heel, ball}), (turning, {heel})):
+            hurt, _ = damaged(replace(clip, rotations=rotations), np.random.default_rng(1), 0.5, 0.0)
+            out, _ = cleaned(hurt, LowPass(4.0))
+            self.assertEqual({heel, ball} & set(moved_contacts(hurt, out, limbs, contacts).found), stands)
 
     def test_nothing_flips(self):
         """Through half a turn and over the poles of Euler angles, with signs that jump from frame to frame."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -10,7 +11,7 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import as_rows, from_rows
 from ..contacts.contact import Contacts
-from ..contacts.points import FEET, HANDS, contact_points, point_rows, points_of
+from ..contacts.points import FEET, HANDS, SIDES, contact_points, point_rows, points_of
 from ..humanoid.groups import FACE, groups
 from ..kinematics import forward_rows
 from ..transfer.bridging import PASSING, WALKING, Pace, bridged
@@ -34,6 +35,9 @@ STOOD, _MORE = 0.003, 0.005  # metres: what slid by less stood before; by how mu
 _MOSTLY, _STANDS = 0.75, 0.001  # what slides by less (metres) in that share of a contact's frames stands in all of them
 _SAME = 1e-6  # metres: what is moved by less is not moved
 _FAR = 0.005  # metres: what was moved by more, for most of a contact, has to be put back
+_PIVOT, _PIVOT_FRAMES = 0.07, 9  # radians that a foot turns by about heel or ball, and frames that tell it
+_SURELY = 4.0  # times what jitter may seem to turn by
+_OF_FOURTH = 1.54 * 70**0.5  # the median length of fourth differences of noise in three values, against its own in each
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
 
@@ -125,8 +129,10 @@ def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) 
     if before is after or not contacts.found or not points:
         return replace(contacts, found=(), touches=())
     rows = dict(zip((p.name for p in points), zip(point_rows(before, points), point_rows(after, points))))
-    moved = [c for c in contacts.found if c.point in rows and _is_moved(*rows[c.point], c)]
+    pivots = _pivots({name: old for name, (old, _) in rows.items()}, contacts)
+    moved = [c for c in contacts.found if c.point in rows and c not in pivots and _is_moved(*rows[c.point], c)]
     feet = [c for c in contacts.found if c.point in FEET and c.point in rows and not _drifts(rows[c.point][0], c)]
+    feet = [c for c in feet if c not in pivots]
     wanted = set(moved)
     todo = list(moved)
     while todo:
@@ -149,11 +155,45 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
     return slid < STOOD or slide(new) > slid + _MORE or float(np.median(np.linalg.norm(new - old, axis=0))) > _FAR
 
 
+def _pivots(rows: dict[str, np.ndarray], contacts: Contacts) -> set[Contact]:
+    """Contacts of a heel or a ball that goes about the other one, which stands: more than what jitters can seem to."""
+    found: set[Contact] = set()
+    for side, (a, b) in itertools.product(SIDES, itertools.permutations(("heel", "toe"))):
+        names = f"{side} {a}", f"{side} {b}"
+        if not all(name in rows for name in names):
+            continue
+        places = np.stack([rows[name] for name in names])
+        for stands in contacts.of(names[0]):
+            others = [c for c in contacts.of(names[1]) if c.first <= stands.last and c.last >= stands.first]
+            parts = [np.arange(max(c.first, stands.first), min(c.last, stands.last) + 1) for c in others]
+            near = places[..., np.concatenate(parts)] if parts else places[..., :0]
+            if near.shape[-1] >= _PIVOT_FRAMES and _turns(near):
+                first, second = _third_from_third(near)
+                found.update(others if second > first else ())
+    return found
+
+
+def _turns(places: np.ndarray) -> bool:
+    """Whether the way between two points ``(2, 3, frames)`` turns from the first third to the last, jitter apart."""
+    ways = places[1] - places[0]
+    ways = ways / np.maximum(np.linalg.norm(ways, axis=0), 1e-9)
+    fourth = np.diff(ways, 4, axis=1)
+    jitter = float(np.median(np.sqrt(np.sum(fourth**2, axis=0)))) / _OF_FOURTH
+    chance = jitter * (6 / ways.shape[1]) ** 0.5
+    return float(_third_from_third(ways)) > max(_PIVOT, _SURELY * chance)
+
+
+def _third_from_third(places: np.ndarray) -> np.ndarray:
+    """How far the mean place in the first third of the frames is from that in the last: ``(..., 3, frames)`` to ``(...)``."""
+    third = -(-places.shape[-1] // 3)
+    if not third:
+        return np.zeros(places.shape[:-2])
+    return np.linalg.norm(places[..., :third].mean(axis=-1) - places[..., -third:].mean(axis=-1), axis=-1)
+
+
 def _drifts(places: np.ndarray, contact: Contact) -> bool:
     """Whether a point ``(3, frames)`` ends a contact elsewhere than it begins it, jitter apart."""
-    third = max((contact.last + 1 - contact.first) // 3, 1)
-    begins, ends = places[:, contact.first :][:, :third], places[:, : contact.last + 1][:, -third:]
-    return float(np.linalg.norm(begins.mean(axis=1) - ends.mean(axis=1))) > STOOD
+    return float(_third_from_third(places[:, contact.first : contact.last + 1])) > STOOD
 
 
 def slide(places: np.ndarray, share: float = 1.0) -> float:

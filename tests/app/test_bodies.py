@@ -212,15 +212,15 @@ class Drawing(WithBody):
     def test_a_body_too_large_to_be_drawn_in_motion_moves_as_bones(self):
         from unittest import mock
 
-        seen, draw = [], self.stage.renderer.draw
+        seen, begin = [], self.stage.renderer.begin
 
         def watched(size, pose, figures, lines, fine):
             seen.append((fine, [f.shows_body for f in figures if f.kind == "marionette"]))
-            return draw(size, pose, figures, lines, fine)
+            return begin(size, pose, figures, lines, fine)
 
         # A slow machine may have found it too large before; here the machine is as slow as it is told to be.
         self.stage._heavy, self.stage._slow = (), 0
-        with mock.patch.object(self.stage.renderer, "draw", watched):
+        with mock.patch.object(self.stage.renderer, "begin", watched):
             for slow, quick in ((1e9, [True]), (0.0, [False])):
                 with mock.patch("young_marionette.app.stage.view.HEAVY", slow):
                     for frame in range(10, 16):

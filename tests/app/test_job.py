@@ -220,13 +220,13 @@ class Recovering(WindowCase):
 class Playing(WindowCase):
     def test_playback_keeps_real_time_when_drawing_is_slow(self):
         stage = self.window.stage
-        real = stage.renderer.draw
+        real = stage.renderer.begin
 
         def slow(*args, **kwargs):
             time.sleep(0.09)
             return real(*args, **kwargs)
 
-        stage.renderer.draw = slow
+        stage.renderer.begin = slow
         try:
             self.session.seek(0)
             shown = set()
@@ -238,7 +238,7 @@ class Playing(WindowCase):
             self.close(self.session.second, passed, 0.2)
             self.assertLess(len(shown), passed * 30 * 0.8, "frames are skipped, not slowed")
         finally:
-            stage.renderer.draw = real
+            stage.renderer.begin = real
             self.session.play(False)
 
     def test_space_arrows_and_ends(self):

@@ -331,7 +331,7 @@ class Window(QMainWindow):
             pairing is not self._shown_pairing or bake is not self._shown_bake or recording is not self._shown_recording
         )
         if self.isVisible() and other and self._on_stage() == self._framed_for:
-            self.show_stage()
+            self.show_stage(at_once=True)
             self.stage.repaint()
             self._posed_for = self.session.state
 
@@ -469,12 +469,15 @@ class Window(QMainWindow):
     def _show_desk(self):
         self.desks[self.session.step].show_state()
 
-    def show_stage(self):
-        """Draw the figures of the moment."""
+    def show_stage(self, at_once=False):
+        """Show the figures of the moment; ``at_once``: they are drawn while the rest is worked out."""
         figures = self.director.figures()
         if figures:
             camera = self.stage.camera
             (camera.follow if self.stage.follow.isChecked() else camera.go_along)(middle(figures))
+        self.stage.show_figures(figures, self.director.lines(figures))
+        if at_once:
+            self.stage.begin()
         pairing = self._shown_pairing = self.session.state.pairing
         self._shown_bake, self._shown_recording = self.session.refined, self.session.solving.entry
         ringed = (
@@ -497,7 +500,6 @@ class Window(QMainWindow):
         if self.stage.handled == CONTROLS and self.stage.tackle.place_of(self.stage.handle) is None:
             self.stage.handle = None
         self.stage.names = self.director.names
-        self.stage.show_figures(figures, self.director.lines(figures))
         if self.session.step == "transfer" and not self.session.playing:
             self.desks["transfer"].show_state()
 

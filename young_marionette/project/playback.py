@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..core.controls.motion import solve
+from ..core.controls.motion import solve, solved_rows
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
 from .bakes import Bake
@@ -64,7 +64,7 @@ class Motion:
 
     def _worked_out(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
         if self.control_rig is not None:
-            return forward_rows(solve(self.control_rig, self.controls(first, last)))
+            return solved_rows(self.control_rig, self.controls(first, last), self._tackle(first, last))
         if self.whole is not None:
             return forward_rows(self.whole.cut(first, last))
         if self.passed is not None:
@@ -99,8 +99,13 @@ class Motion:
     def tackle_at(self, frame: int) -> tuple[np.ndarray, np.ndarray]:
         """``(places (controls, 3), rotations (controls, 4))`` of the controls at a frame, of a bake that is on controls."""
         frame = int(np.clip(frame, 0, self.frames - 1))
-        places, turns = forward_rows(self.controls(frame, frame))
+        places, turns = self._tackle(frame, frame)
         return places[:, :, 0], turns[:, :, 0]
+
+    def _tackle(self, first: int, last: int) -> tuple[np.ndarray, np.ndarray]:
+        """Rows of the controls in the world."""
+        key = self.clip, self.whole, self.passed.passes if self.passed else None, first, last
+        return EVALUATOR.of("controls in the world", key, lambda: forward_rows(self.controls(first, last)))
 
     def _block(self, frame: int) -> tuple[np.ndarray, np.ndarray, int]:
         """``(positions, rotations, column)``: rows of some frames, and which of them is ``frame``."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import moderngl
 import numpy as np
 
@@ -9,6 +11,7 @@ from ..core.scene.figure import MARIONETTE, PERFORMER, ball_matrices, spindle_ma
 from ..core.turning import turned
 from . import shapes
 from .dress import Dresser
+from .flushing import flusher
 from .palette import NIGHT, OF_KIND
 
 _SHADOW_SIZE, _SHADOW_REACH = 384, 3.2
@@ -152,7 +155,7 @@ class Renderer:
         self._shadow_map = self.context.texture((_SHADOW_SIZE, _SHADOW_SIZE), 1)
         self._shadow_target = self.context.framebuffer([self._shadow_map])
         self._targets = {}
-        self._dresser = Dresser(self.context)
+        self._dresser, self._flush = Dresser(self.context), flusher()
 
     def describe(self):
         """What draws, in a few words."""
@@ -185,6 +188,10 @@ class Renderer:
 
         ``lines``: ``(points, rgba)``.
         """
+        return self.begin(size, pose, figures, lines, fine)()
+
+    def begin(self, size, pose, figures, lines=(), fine=False):
+        """Begin with a picture, see ``draw``: what gives it once it is needed. A driver that draws on other cores does so meanwhile."""
         size = (max(size[0], 2), max(size[1], 2))
         view = pose.matrix(size[0] / size[1])
         parts = {id(figure): list(_figure_batches(figure, fine)) for figure in figures}
@@ -214,7 +221,8 @@ class Renderer:
         if fine:
             self.context.copy_framebuffer(result, target)
         self.context.disable(moderngl.DEPTH_TEST)
-        return self.taken(result, size)
+        self._flush()
+        return partial(self.taken, result, size)
 
     def _parted(self, figures):
         """``(the first of them that look as in the last quick picture, all others)``: where one figure is dragged, those before it

@@ -18,6 +18,11 @@ class PainterRenderer:
         """What draws, in a few words."""
         return "drawn without OpenGL"
 
+    def begin(self, size, pose, figures, lines=(), fine=False):
+        """As ``Renderer.begin``; drawn at once."""
+        picture = self.draw(size, pose, figures, lines, fine)
+        return lambda: picture
+
     def draw(self, size, pose, figures, lines=(), fine=False):
         """As ``Renderer.draw``."""
         image = QImage(max(size[0], 2), max(size[1], 2), QImage.Format.Format_RGB32)

@@ -9,6 +9,7 @@ from ...core.scene.tackle import DOT, LINE, THREAD, Outline, picked_at
 from .. import theme
 
 _WITHIN = 9  # pixels
+_MANY = 20  # corners
 _DOT_SIZE, _CHOSEN_SIZE = 4.2, 5.4
 _TINTS = {"left": "left", "right": "right", "middle": "text", "quiet": "quiet"}
 
@@ -29,8 +30,8 @@ class TacklePainter:
         """``(number of the control, kind, places on the widget (n, 2))`` of each line and dot before the eye."""
         return self._outline.on(self.stage._matrix(), self.stage.width(), self.stage.height())
 
-    def paint(self, painter, fine=True):
-        """All of them, the chosen ones last; all lines of one look at once, and without soft edges, unless ``fine``."""
+    def lines(self, fine=True):
+        """``(lines by their looks, dots)`` as ``paint`` wants them; in fewer corners unless ``fine``."""
         looks, dots = {}, []
         for number, kind, places in self.flat():
             one = self.shown[number]
@@ -39,7 +40,14 @@ class TacklePainter:
                 dots.append((lit, one, places[0]))
             else:
                 look = lit, kind, one.name in self.chosen, one.colour
+                if not fine and len(places) > _MANY:
+                    places = places[::2]  # lines of many corners are round, and end where they begin
                 looks.setdefault(look, []).append(QPolygonF([QPointF(x, y) for x, y in places.tolist()]))
+        return looks, dots
+
+    def paint(self, painter, lines, fine=True):
+        """Paint ``lines``, those of the chosen controls last; all of one look at once, and without soft edges unless ``fine``."""
+        looks, dots = lines
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, fine)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for look in sorted(looks):
@@ -47,12 +55,12 @@ class TacklePainter:
                 painter.setPen(pen)
                 for line in looks[look]:
                     painter.drawPolyline(line)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.colour("deep", 200), 1.6))
         for lit, one, place in sorted(dots, key=lambda dot: dot[0]):
             painter.setBrush(self._tint(one.colour, lit))
             size = _CHOSEN_SIZE if one.name in self.chosen else _DOT_SIZE
             painter.drawEllipse(QPointF(*place), size, size)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     @staticmethod
     def _tint(colour, lit):

@@ -6,8 +6,8 @@ import math
 import time
 from dataclasses import replace
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from ...core.scene.camera import VIEWS, Camera, project
@@ -19,6 +19,7 @@ from .tackle import TacklePainter
 
 PICK_WITHIN = 12
 RING, KNOB = 44, 8
+_AROUND = RING + 6
 CONTROLS = "controls"
 MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
@@ -63,9 +64,10 @@ class StageView(QWidget):
         self.figures, self.lines, self.captions, self.empty_text = [], (), True, ""
         self.names = ()  # (text, place) of what is written beside points
         self._image, self._stale, self._fine = None, True, False
+        self._begun = None  # what gives the picture that is being drawn
         self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
-        self.handle, self._turning = None, None
+        self.handle, self._turning, self._handle_look = None, None, (None, None)
         self.handled, self.movable, self._moving = "marionette", False, None
         self.turnable = True  # what has the handle: else it has no ring
         self.tackle = TacklePainter(self)
@@ -122,7 +124,7 @@ class StageView(QWidget):
 
     def refresh(self):
         """Draw anew at the next paint."""
-        self._stale, self._fine = True, False
+        self._stale, self._fine, self._begun = True, False, None
         self._settle.start()
         self.update()
 
@@ -149,19 +151,39 @@ class StageView(QWidget):
         if self.busy:
             self._settle.start()
             return
-        self._fine, self._stale = True, True
+        self._fine, self._stale, self._begun = True, True, None
         self.update()
 
     # --- painting -------------------------------------------------------------------------------
+    def begin(self):
+        """Let the picture be drawn while something else is done; the next paint shows it."""
+        size, began = self._pixels(), time.perf_counter()
+        figures = [self._bearable(f) for f in self.figures]
+        self._begun = (
+            self.renderer.begin(size, self.camera.pose, figures, self.lines, self._fine),
+            size,
+            figures,
+            time.perf_counter() - began,
+        )
+
+    def _take(self):
+        """Take the picture that is being drawn."""
+        give, _, figures, spent = self._begun
+        began = time.perf_counter()
+        self._image, self._begun = give(), None
+        self._weigh(figures, spent + time.perf_counter() - began)
+        self._stale = False
+        self.drawn.emit()
+
     def paintEvent(self, _event):
-        painter = QPainter(self)
         size = self._pixels()
-        if self._stale or self._image is None or (self._image.width(), self._image.height()) != size:
-            figures, began = [self._bearable(f) for f in self.figures], time.perf_counter()
-            self._image = self.renderer.draw(size, self.camera.pose, figures, self.lines, self._fine)
-            self._weigh(figures, time.perf_counter() - began)
-            self._stale = False
-            self.drawn.emit()
+        stale = self._stale or self._image is None or (self._image.width(), self._image.height()) != size
+        if stale and (self._begun is None or self._begun[1] != size):
+            self.begin()
+        lines = self.tackle.lines(self._fine)
+        if stale:
+            self._take()
+        painter = QPainter(self)
         coarse = self._coarse()
         # Each pixel becomes a square of whole pixels: quick, and even.
         painter.save()
@@ -173,7 +195,7 @@ class StageView(QWidget):
             self._paint_captions(painter)
         if self.names:
             self._paint_names(painter)
-        self.tackle.paint(painter, self._fine)
+        self.tackle.paint(painter, lines, self._fine)
         if self.handle is not None:
             self._paint_handle(painter)
         if not self.figures and self.empty_text:
@@ -272,18 +294,33 @@ class StageView(QWidget):
         centre = self.place_of(self.handled, self.handle)
         if centre is None:
             return
+        look = self.turnable, self.movable, self.devicePixelRatioF(), theme.colour("brass").rgba()
+        if self._handle_look[0] != look:  # painted once: soft circles take long
+            self._handle_look = look, self._handle_picture()
+        painter.drawPixmap(QPointF(centre).toPoint() - QPoint(_AROUND, _AROUND), self._handle_look[1])
+
+    def _handle_picture(self):
+        """Ring and knob of the handle, with its middle in the middle."""
+        ratio, centre = self.devicePixelRatioF(), QPointF(_AROUND, _AROUND)
+        picture = QPixmap(QSize(2 * _AROUND, 2 * _AROUND) * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.turnable:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("deep", 160), 5))
-            painter.drawEllipse(QPointF(centre), RING, RING)
+            painter.drawEllipse(centre, RING, RING)
             painter.setPen(QPen(theme.colour("brass"), 2.4))
-            painter.drawEllipse(QPointF(centre), RING, RING)
+            painter.drawEllipse(centre, RING, RING)
         painter.setBrush(theme.colour("brass"))
         for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)) if self.turnable else ():
-            painter.drawEllipse(QPointF(centre) + QPointF(x, y), 4, 4)
+            painter.drawEllipse(centre + QPointF(x, y), 4, 4)
         if self.movable:
             painter.setPen(QPen(theme.colour("deep", 160), 4))
-            painter.drawEllipse(QPointF(centre), KNOB, KNOB)
+            painter.drawEllipse(centre, KNOB, KNOB)
+        painter.end()
+        return picture
 
     def _angle(self, point):
         """Direction of a place from the handle's middle, and how far it is from the ring."""

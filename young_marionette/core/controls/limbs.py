@@ -8,10 +8,14 @@ how far the middle joint lies beside that plane (``lean``) is told beside it, so
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from .. import rotations as rot
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 _SHORT, _NONE = 1e-9, 1e-6  # metres: of a way that tells no direction, and of a bone that is none
 _SOFT = 0.005  # metres: how far from the limb's line a middle joint is that its lean counts in full
@@ -29,13 +33,23 @@ class Straight:
 @dataclass(frozen=True, eq=False)
 class Bones:
     """Of a limb on all frames: the ways ``(frames, 3)`` along its two bones, each in that bone's own axes (metres), and the axes
-    ``(3,)``, likewise, that they bend about.
+    ``(3,)`` or ``(frames, 3)``, likewise, that they bend about.
     """
 
     upper: np.ndarray
     lower: np.ndarray
     upper_hinge: np.ndarray
     lower_hinge: np.ndarray
+
+    @staticmethod
+    def together(bones: Sequence[Bones]) -> Bones:
+        """Of several limbs, one after the other as if they were frames."""
+        ways = (np.concatenate([getattr(one, name) for one in bones]) for name in ("upper", "lower"))
+        hinges = (
+            np.concatenate([np.broadcast_to(getattr(one, f"{name}_hinge"), one.upper.shape) for one in bones])
+            for name in ("upper", "lower")
+        )
+        return Bones(*ways, *hinges)
 
     @property
     def gone(self) -> np.ndarray:

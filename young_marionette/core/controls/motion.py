@@ -9,11 +9,12 @@ import numpy as np
 
 from .. import rotations as rot
 from ..clip import Clip, as_rows, from_rows
-from ..kinematics import forward_rows
+from ..evaluator import EVALUATOR
+from ..kinematics import forward_rows, local_rotation
 from .limbs import Bones, Told, limb_told, limb_turns
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Iterator, Mapping, Sequence
 
     from ..skeleton import Skeleton
     from .rig import ControlRig, Curl, ReachingLimb
@@ -24,7 +25,18 @@ _X = np.array([1.0, 0.0, 0.0])
 
 def solve(rig: ControlRig, motion: Clip) -> Clip:
     """The motion of the bones (a Clip on ``rig.bones``) that the motion of the controls, on ``rig.skeleton``, gives."""
-    return _Solving(rig, motion).run()
+    return _Solving(rig, motion, forward_rows(motion)).run()
+
+
+def solved_rows(
+    rig: ControlRig, motion: Clip, world: tuple[np.ndarray, np.ndarray] | None = None
+) -> tuple[np.ndarray, np.ndarray]:
+    """Where the bones are ``(bones, 3, frames)``, and how they are turned ``(bones, 4, frames)``, in the world: what ``forward_rows``
+    tells of what ``solve`` gives. ``world``: the same of the controls, where it is known.
+    """
+    solving = _Solving(rig, motion, forward_rows(motion) if world is None else world)
+    solving.work_out()
+    return solving.at, solving.world
 
 
 def invert(rig: ControlRig, clip: Clip, like: Clip | None = None) -> Clip:
@@ -66,39 +78,53 @@ def stretched(rig: ControlRig, motion: Clip, bones: Clip) -> dict[str, np.ndarra
 
 
 class _Solving:
-    def __init__(self, rig: ControlRig, motion: Clip) -> None:
+    def __init__(self, rig: ControlRig, motion: Clip, world: tuple[np.ndarray, np.ndarray]) -> None:
         self.rig, self.motion = rig, motion
         self.skeleton, count = rig.bones, motion.frames
-        self.places, self.turns = forward_rows(motion)
+        self.places, self.turns = world
         self.given, self.moves = as_rows(motion.rotations), motion.moves
         self.local = np.empty((len(self.skeleton), 4, count))
         self.world = np.empty_like(self.local)
         self.at = np.empty((len(self.skeleton), 3, count))
         self.moved: dict[int, np.ndarray] = {}
+        self.stood: set[int] = set()
+        self.ends = {limb.end for limb in rig.limbs}
 
     def run(self) -> Clip:
         """The bones."""
-        rig, skeleton = self.rig, self.skeleton
-        self._turn()
-        starts, ends = {limb.upper: limb for limb in rig.limbs}, {limb.end for limb in rig.limbs}
-        fixed: dict[int, np.ndarray] = {}
-        for bone, parent in enumerate(skeleton.parents.tolist()):
-            if rig.placed[bone] and bone not in ends:
-                fixed[bone] = rot.multiply(self.turns[rig.driver[bone]].T, rig.frames[bone])
-                self._place(bone, parent)
-            else:
-                self._hang(bone, parent)
-            if bone in starts:
-                fixed |= self._limb(starts[bone])
-            if bone in fixed:
-                self.world[bone] = fixed[bone].T
-                above = rot.IDENTITY[None] if parent < 0 else self.world[parent].T
-                self.local[bone] = rot.multiply(rot.conjugate(above), fixed[bone]).T
-            elif parent < 0:
-                self.world[bone] = self.local[bone]
-            else:
-                rot.product_rows(self.world[parent], self.local[bone], out=self.world[bone])
+        self.work_out()
         return self._made()
+
+    def work_out(self) -> None:
+        """Find places and turns of all bones."""
+        self._turn()
+        for limbs, bones in EVALUATOR.of("order of solving", (self.rig,), lambda: list(_order_of(self.rig))):
+            for limb in limbs:
+                self._stand(limb.upper)
+            fixed = self._limbs(limbs) if limbs else {}
+            for bone in bones:
+                self._put(bone, fixed)
+
+    def _put(self, bone: int, fixed: dict[int, np.ndarray]) -> None:
+        """Where one bone is, and how it is turned, once that is known of what it hangs on; ``fixed``: of a limb."""
+        rig, parent = self.rig, int(self.skeleton.parents[bone])
+        if bone not in self.stood:
+            self._stand(bone)
+        turn = fixed.get(bone)
+        if turn is None and rig.placed[bone] and bone not in self.ends:
+            turn = rot.multiply(self.turns[rig.driver[bone]].T, rig.frames[bone])
+        if turn is not None:
+            self.world[bone] = turn.T
+            local_rotation(self.world, parent, bone, self.local[bone])
+        elif parent < 0:
+            self.world[bone] = self.local[bone]
+        else:
+            rot.product_rows(self.world[parent], self.local[bone], out=self.world[bone])
+
+    def _stand(self, bone: int) -> None:
+        parent = int(self.skeleton.parents[bone])
+        self.stood.add(bone)
+        (self._place if self.rig.placed[bone] and bone not in self.ends else self._hang)(bone, parent)
 
     def _turn(self) -> None:
         """The local rotations of all bones that are turned, and their positions where they have any."""
@@ -142,24 +168,36 @@ class _Solving:
             away = (self.at[bone] - self.at[parent]).T
             self.moved[bone] = rot.rotate(rot.conjugate(self.world[parent].T), away)
 
-    def _limb(self, limb: ReachingLimb) -> dict[int, np.ndarray]:
-        """How the bones of a limb are turned in the world ``{bone: (frames, 4)}``."""
+    def _limbs(self, limbs: Sequence[ReachingLimb]) -> dict[int, np.ndarray]:
+        """How the bones of limbs are turned in the world ``{bone: (frames, 4)}``: all at once, as if they were more frames."""
         rig, given = self.rig, self.given
-        bones = limb_bones(limb, self.skeleton, self.local, self.moved)
-        roll = _roll(self.motion, limb)
+        bones, starts, ends, parts = [], [], [], []
+        fixed: dict[int, np.ndarray] = {}
+        for limb in limbs:
+            bones.append(limb_bones(limb, self.skeleton, self.local, self.moved))
+            end, turned = self._end(limb, fixed)
+            starts.append(self.at[limb.upper].T)
+            ends.append(end)
+            fixed[limb.end] = rot.multiply(turned, rig.frames[limb.end])
+            lean = self.moves.get(limb.lean, np.zeros((self.motion.frames, 3)))[:, :2]
+            twists = (given[rig.driver[bone]].T for bone in (limb.upper, limb.lower))
+            parts.append((self.places[limb.points].T, lean, *twists))
+        told = Told(*(np.concatenate(part) for part in zip(*parts)))
+        turns = limb_turns(Bones.together(bones), np.concatenate(starts), np.concatenate(ends), told)
+        for limb, upper, lower in zip(limbs, *(np.split(part, len(limbs)) for part in turns)):
+            fixed[limb.upper], fixed[limb.lower] = upper, lower
+        return fixed
+
+    def _end(self, limb: ReachingLimb, fixed: dict[int, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+        """Where a limb's end is, and how its control is turned; toes that stay on the floor meanwhile go into ``fixed``."""
+        rig, roll = self.rig, _roll(self.motion, limb)
         place, turn = self.places[limb.place].T, self.turns[limb.place].T
-        end, turned = _rolled(limb, place, turn, roll)
-        lean = self.moves.get(limb.lean, np.zeros((self.motion.frames, 3)))[:, :2]
-        twists = (given[rig.driver[bone]].T for bone in (limb.upper, limb.lower))
-        told = Told(self.places[limb.points].T, lean, *twists)
-        upper, lower = limb_turns(bones, self.at[limb.upper].T, end, told)
-        foot = rot.multiply(turned, rig.frames[limb.end])
-        fixed = {limb.upper: upper, limb.lower: lower, limb.end: foot}
         toes = self.skeleton.index.get(limb.sole.toes, -1) if limb.sole is not None else -1
         if toes >= 0 and (roll > 0).any() and rig.driver[toes] >= 0:
             # The toes stay on the floor while the heel rises.
-            fixed[toes] = rot.multiply(rot.multiply(turn, _about_x(np.minimum(roll, 0.0))), given[rig.driver[toes]].T)
-        return fixed
+            own = self.given[rig.driver[toes]].T
+            fixed[toes] = rot.multiply(rot.multiply(turn, _about_x(np.minimum(roll, 0.0))), own)
+        return _rolled(limb, place, turn, roll)
 
     def _made(self) -> Clip:
         skeleton, motion = self.skeleton, self.motion
@@ -177,6 +215,17 @@ class _Solving:
             motion.scales[:, scaled], motion.start,
         )  # fmt: skip
         return replace(made, rotations=rot.continuous(made.rotations))
+
+
+def _order_of(rig: ControlRig) -> Iterator[tuple[list[ReachingLimb], list[int]]]:
+    """Limbs that can be solved together, and the bones that follow, again and again: limbs on limbs come later than these."""
+    starts = {limb.upper: limb for limb in rig.limbs}
+    depths: list[int] = []
+    for bone, parent in enumerate(rig.bones.parents.tolist()):
+        depths.append((depths[parent] if parent >= 0 else 0) + (bone in starts))
+    for depth in range(max(depths, default=0) + 1):
+        bones = [bone for bone, own in enumerate(depths) if own == depth]
+        yield [starts[bone] for bone in bones if bone in starts], bones
 
 
 class _Inverting:

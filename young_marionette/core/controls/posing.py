@@ -70,11 +70,11 @@ class Grip:
         control = self.at(joint)
         if control is None or control.kind in _ROLLED:
             return pose
-        turns = forward_rows(pose)[1]
-        if control.kind == TURNED:
-            return self._swung(pose, joint, np.asarray(shift, float), turns)
         skeleton = self.rig.skeleton
         parent = int(skeleton.parents[joint])
+        turns = forward_rows(pose, [joint if control.kind == TURNED else parent])[1]
+        if control.kind == TURNED:
+            return self._swung(pose, joint, np.asarray(shift, float), turns)
         way = np.atleast_2d(np.asarray(shift, float))
         if parent >= 0:
             way = rot.rotate(rot.conjugate(turns[parent].T), way)

@@ -117,10 +117,10 @@ def shifted(pose: Clip, joint: int, shift: np.ndarray) -> Clip:
 def differences(before: Clip, after: Clip) -> dict[Channel, np.ndarray]:
     """The values ``(n,)`` that a pose has after a change, of the channels that did change."""
     found: dict[Channel, np.ndarray] = {}
-    for joint in range(len(before.skeleton)):
-        a, b = before.rotations[0, joint], after.rotations[0, joint]
-        if min(np.abs(a - b).max(), np.abs(a + b).max()) > 1e-12:
-            found[Channel(Joint(joint), Kind.ROTATION)] = b
+    a, b = before.rotations[0], after.rotations[0]
+    changed = np.minimum(np.abs(a - b).max(axis=1), np.abs(a + b).max(axis=1)) > 1e-12
+    for joint in np.flatnonzero(changed).tolist():
+        found[Channel(Joint(joint), Kind.ROTATION)] = b[joint]
     for joint, rows in after.moves.items():
         if np.abs(rows[0] - before.move_of(joint)[0]).max() > 1e-12:
             found[Channel(Joint(joint), Kind.TRANSLATION)] = rows[0]

@@ -4,8 +4,8 @@ hands and feet, beads on threads before elbows and knees. Lines and dots in the 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -30,6 +30,7 @@ _ANGLES = np.linspace(0, 2 * np.pi, _ROUND + 1)
 _CIRCLE = np.stack([np.cos(_ANGLES), np.sin(_ANGLES)], 1)
 THREAD, LINE, DOT = range(3)  # kinds of what is drawn
 _Lines = list[np.ndarray]
+_Drawn = tuple[np.ndarray, list[Any], _Lines, _Lines]  # see _Maker.drawn
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,30 +67,34 @@ def tackle_of(
     shift: np.ndarray | None = None,
 ) -> list[Tackle]:
     """What is drawn of those of ``controls``, which ``rig`` was made from, that are shown, those of the parts ``hidden`` left out; moved by ``shift (3,)``."""
-    away = np.zeros(3) if shift is None else shift
-    made = []
+    if shift is not None:
+        pose = replace(pose, places=pose.places + shift, bones=pose.bones + shift)
     maker = _Maker(rig, pose, stature)
-    for control, joint in rig.shown_of(controls):
-        if control.shown and control.part not in hidden and not maker.is_idle(control):
-            place, lines, threads, dots = maker.drawn(control, joint)
-            made.append(
-                Tackle(
-                    control.name,
-                    joint,
-                    place + away,
-                    tuple(line + away for line in lines),
-                    tuple(line + away for line in threads),
-                    np.array(dots).reshape(-1, 3) + away,
-                    control.colour,
-                )
-            )
-    return made
+    made = [
+        (control, joint, *maker.drawn(control, joint))
+        for control, joint in rig.shown_of(controls)
+        if control.shown and control.part not in hidden and not maker.is_idle(control)
+    ]
+    rings = maker.rings()
+    return [
+        Tackle(
+            control.name,
+            joint,
+            place,
+            tuple(rings[line] if isinstance(line, int) else line for line in lines),
+            tuple(threads),
+            np.array(dots).reshape(-1, 3),
+            control.colour,
+        )
+        for control, joint, place, lines, threads, dots in made
+    ]
 
 
 @dataclass(frozen=True, eq=False)
 class _Facts:
     """Of a rig, whatever its pose: the bone of each control, the way ``(3,)`` along each bone in its axes and how long it is, hips
-    that legs hang on, and bones of the head with none above.
+    that legs hang on, and bones of the head with none above. Limbs by their controls: of the end's place, of where the middle
+    points, of the roll; and ``inner`` controls, which only add a twist.
     """
 
     bone_of: dict[int, int]
@@ -97,6 +102,10 @@ class _Facts:
     lengths: np.ndarray
     hips: frozenset[int]
     tops: frozenset[int]
+    limbs: dict[int, ReachingLimb]
+    points: dict[int, ReachingLimb]
+    rolls: dict[int, ReachingLimb]
+    inner: frozenset[int]
 
     @staticmethod
     def of(rig: ControlRig) -> _Facts:
@@ -112,39 +121,47 @@ class _Facts:
         lengths = np.array([np.linalg.norm(bones.offsets[c[0]]) if c else 0.0 for c in children])
         head = {j for one, j in rig.shown if one.part == "neck and head"}
         tops = frozenset(b for b in range(len(bones)) if not head & {int(rig.driver[j]) for j in bones.subtree(b)[1:]})
-        return _Facts({int(c): b for b, c in enumerate(rig.driver) if c >= 0}, ways, lengths, hips, tops)
+        return _Facts(
+            {int(c): b for b, c in enumerate(rig.driver) if c >= 0},
+            ways,
+            lengths,
+            hips,
+            tops,
+            {limb.place: limb for limb in rig.limbs},
+            {limb.points: limb for limb in rig.limbs},
+            {limb.roll: limb for limb in rig.limbs if limb.roll is not None},
+            frozenset(int(rig.driver[bone]) for limb in rig.limbs for bone in (limb.upper, limb.lower)),
+        )
 
 
 class _Maker:
     def __init__(self, rig: ControlRig, pose: Pose, stature: float) -> None:
         self.facts = EVALUATOR.of("tackle of a rig", (rig,), lambda: _Facts.of(rig))
         self.rig, self.pose, self.stature = rig, pose, stature
-        self.limbs = {limb.place: limb for limb in rig.limbs}
-        self.points = {limb.points: limb for limb in rig.limbs}
-        self.rolls = {limb.roll: limb for limb in rig.limbs if limb.roll is not None}
-        self.inner = {rig.driver[bone] for limb in rig.limbs for bone in (limb.upper, limb.lower)}
+        self._along = _directions(pose, self.facts.ways)
+        self._rings: list[tuple[np.ndarray, np.ndarray, float]] = []
 
     def is_idle(self, control: Control) -> bool:
         """Whether a control only adds a twist to a limb that follows its end."""
-        return self.rig.joints[control.name] in self.inner
+        return self.rig.joints[control.name] in self.facts.inner
 
-    def drawn(self, control: Control, joint: int) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
-        """``(where it is taken hold of, lines, threads, dots)``."""
+    def drawn(self, control: Control, joint: int) -> _Drawn:
+        """``(where it is taken hold of, lines, threads, dots)``; a line may be the number of one of ``rings``."""
         size = control.size * self.stature
         if control.kind == BODY:
             return self._crossbar(joint, size)
-        if joint in self.points:
-            return self._bead(self.points[joint], joint)
-        if joint in self.limbs:
-            return self._on_string(self.limbs[joint], joint, size, control.shape == "tassel")
-        if joint in self.rolls:
-            return self._rocker(self.rolls[joint].end, joint, size)
+        if joint in self.facts.points:
+            return self._bead(self.facts.points[joint], joint)
+        if joint in self.facts.limbs:
+            return self._on_string(self.facts.limbs[joint], joint, size, control.shape == "tassel")
+        if joint in self.facts.rolls:
+            return self._rocker(self.facts.rolls[joint].end, joint, size)
         if control.kind == CURL:
             hand = self.rig.bones.index[control.bone]
             return self._rocker(hand, joint, 0.7 * size, hand)
         return self._round(control, joint, size)
 
-    def _crossbar(self, joint: int, size: float) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
+    def _crossbar(self, joint: int, size: float) -> _Drawn:
         bones, turn = self.pose.bones, self.pose.turns[joint]
         top = bones[:, 1].max() + _OVER_HEAD * self.stature
         low = bones[:, [0, 2]].min(0) + np.ptp(bones[:, [0, 2]], axis=0) / 2
@@ -161,7 +178,7 @@ class _Maker:
                 threads.append(np.array([end, bones[limb.end]]))
         return middle, bars, threads, [middle - across, middle + across]
 
-    def _bead(self, limb: ReachingLimb, joint: int) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
+    def _bead(self, limb: ReachingLimb, joint: int) -> _Drawn:
         place, bend = self.pose.places[joint], self.pose.bones[limb.lower]
         way = place - bend
         long = float(np.linalg.norm(way))
@@ -169,9 +186,7 @@ class _Maker:
         place = bend + way * (min(long, 0.16 * self.stature) / max(long, 1e-9))
         return place, [], [np.array([bend, place])], [place]
 
-    def _on_string(
-        self, limb: ReachingLimb, joint: int, size: float, tassel: bool
-    ) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
+    def _on_string(self, limb: ReachingLimb, joint: int, size: float, tassel: bool) -> _Drawn:
         start, turn = self.pose.places[joint], self.pose.turns[joint]
         if tassel:
             back, up = rot.rotate(turn, np.array([[0.0, 0.0, -1.0], [0.0, 1.0, 0.0]]))
@@ -192,9 +207,7 @@ class _Maker:
         ]
         return knob, lines, [np.array([start, knob])], [knob - bar, knob + bar]
 
-    def _rocker(
-        self, bone: int, joint: int, size: float, hand: int | None = None
-    ) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
+    def _rocker(self, bone: int, joint: int, size: float, hand: int | None = None) -> _Drawn:
         """An arc beside a foot's ball, or under the fingers."""
         turn = self.pose.turns[joint]
         start = self.pose.bones[bone]
@@ -219,10 +232,10 @@ class _Maker:
         arc = middle + 0.032 * size * (np.sin(angles) * along - (np.cos(angles) - 0.6) * up)
         return middle, [arc], [], [arc[0], arc[-1]]
 
-    def _round(self, control: Control, joint: int, size: float) -> tuple[np.ndarray, _Lines, _Lines, _Lines]:
+    def _round(self, control: Control, joint: int, size: float) -> _Drawn:
         """A ring round the bone, or a peg at a small one."""
         bone = self.facts.bone_of[joint]
-        start, along = self.pose.bones[bone], self._along(bone)
+        start, along = self.pose.bones[bone], self._along[bone]
         if control.part.endswith("fingers"):
             across = rot.normalise(np.cross(along, [0.3, 0.2, 0.9]))
             return start, [start + _FINGER * size * np.array([across, along, -across, -along, across])], [], []
@@ -239,18 +252,28 @@ class _Maker:
             rings.append(self._ring(start + along * 0.008 * size, along, share * size))
         return start, rings, [], []
 
-    def _along(self, bone: int) -> np.ndarray:
-        """The direction of a bone: to the mean of what hangs on it, else its tip."""
-        way = rot.rotate(self.pose.bone_turns[bone], self.facts.ways[bone])
-        return rot.normalise(way) if np.linalg.norm(way) > 1e-9 else np.array([0.0, 1.0, 0.0])
+    def _ring(self, middle: np.ndarray, along: np.ndarray, radius: float) -> int:
+        """The number of another one of ``rings``."""
+        self._rings.append((middle, along, radius))
+        return len(self._rings) - 1
 
-    @staticmethod
-    def _ring(middle: np.ndarray, along: np.ndarray, radius: float) -> np.ndarray:
-        x, y, z = along.tolist()
-        one = np.array([0.0, z, -y] if abs(x) < 0.8 else [y, -x, 0.0])
-        one /= np.sqrt(one @ one)
-        two = np.array([y * one[2] - z * one[1], z * one[0] - x * one[2], x * one[1] - y * one[0]])
-        return middle + radius * (_CIRCLE[:, :1] * one + _CIRCLE[:, 1:] * two)
+    def rings(self) -> np.ndarray:
+        """All that were asked for, at once ``(rings, corners, 3)``."""
+        if not self._rings:
+            return np.zeros((0, len(_CIRCLE), 3))
+        middles, along, radii = (np.array(part) for part in zip(*self._rings))
+        x, y, z = along.T
+        none, steep = np.zeros_like(x), np.abs(x) >= 0.8
+        one = rot.normalise(np.where(steep[:, None], np.stack([y, -x, none], 1), np.stack([none, z, -y], 1)))
+        corners = _CIRCLE @ np.stack([one, rot.cross(along, one)], 1)
+        return np.asarray(middles[:, None] + radii[:, None, None] * corners)
+
+
+def _directions(pose: Pose, ways: np.ndarray) -> np.ndarray:
+    """The direction of each bone ``(bones, 3)``: to the mean of what hangs on it, else its tip; up where there is no way."""
+    turned = rot.rotate(pose.bone_turns, ways)
+    long = np.sqrt(np.sum(turned * turned, axis=1))[:, None]
+    return np.where(long > 1e-9, turned / np.maximum(long, 1e-9), [0.0, 1.0, 0.0])
 
 
 @dataclass(frozen=True, eq=False)

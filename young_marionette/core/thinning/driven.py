@@ -11,7 +11,7 @@ import numpy as np
 from .. import rotations as rot
 from ..clip import Clip, from_rows
 from ..contacts.points import ContactPoint
-from ..controls.motion import limb_bones, solve
+from ..controls.motion import limb_bones, solve, solved_rows
 from ..kinematics import forward_rows
 from .fitting import grow
 from .motion import Motion, Share, motion_of
@@ -45,7 +45,7 @@ class Driven:
         local = np.stack([rows(("rotation", j)) for j in range(len(motion.skeleton))])
         moves = {j: rows(("move", j)).T for j in motion.moves}
         clip = Clip("", motion.skeleton, motion.rate, from_rows(local)).with_moves(moves)
-        places, world = forward_rows(solve(self.rig, clip))
+        places, world = solved_rows(self.rig, clip)
         dense = self.bones.world[:, :, at]
         world = np.where(np.einsum("jcf,jcf->jf", world, dense)[:, None] < 0, -world, world)
         return misses_of(self.bones, world, places, at)

@@ -14,7 +14,8 @@ _GUESS = 12  # frames of a first try
 _BESIDE = 2  # frames around an in-between that was ruled out
 # Paths that are looked at: in a short motion, in a long one, and for an answer at once.
 _TRIES, _FEWER, _QUICK = 60, 6, 2
-_EXTRA = 7  # frames by which closer fits may reach further
+# Frames by which closer fits may reach further; several are fitted as quickly as one.
+_EXTRAS = ((1,), (2, 3), (4, 5, 6, 7))
 _PREFERRED = 0.3  # of a key: what all likes together may count, so that they never cost one
 _BARRED = 20.0  # keys that one more costs where none is wanted
 
@@ -227,12 +228,16 @@ def _further(
 ) -> None:
     """Reach as far as the closest fits to every frame do."""
     base = reach.copy()
-    still = np.ones(len(base), bool)  # what a closer fit did not reach once is not tried farther
-    for extra in range(1, _EXTRA + 1):
-        starts = np.flatnonzero((base + extra <= limits) & (base + extra > np.arange(len(base)) + 1) & still)
-        if not len(starts):
+    open_starts = np.arange(len(base))  # what a closer fit did not reach once is not tried farther
+    for extras in _EXTRAS:
+        ends = base[open_starts, None] + np.array(extras)
+        fits = (ends <= limits[open_starts, None]) & (ends > open_starts[:, None] + 1)
+        at, which = np.nonzero(fits)
+        if not len(at):
             return
-        good = _kept(betweens, starts, base[starts] + extra, tolerances)
-        reach[starts[good]] = base[starts[good]] + extra
-        still[starts[~good]] = False
+        good = ~fits & (ends <= open_starts[:, None] + 1)  # what is shorter than an in-between is no bar
+        good[at, which] = _kept(betweens, open_starts[at], ends[at, which], tolerances)
+        reached = np.cumprod(good, axis=1).sum(axis=1)
+        reach[open_starts] = np.maximum(reach[open_starts], base[open_starts] + reached + extras[0] - 1)
+        open_starts = open_starts[reached == len(extras)]
         step()

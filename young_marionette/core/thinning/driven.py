@@ -15,7 +15,7 @@ from ..controls.motion import limb_bones, solve, solved_rows
 from ..kinematics import forward_rows
 from .fitting import grow
 from .motion import Motion, Share, motion_of
-from .rebuilding import Curve, Key, misses_of, rows_of
+from .rebuilding import Curve, Key, RowsAt, misses_of
 
 if TYPE_CHECKING:
     from ..contacts.contact import Contacts
@@ -37,13 +37,9 @@ class Driven:
         at = np.arange(motion.frames) if at is None else at
         if not len(at):
             return np.zeros((4, 0))
-
-        def rows(key: Key) -> np.ndarray:
-            curve = curves.get(key)
-            return rows_of(motion, key)[:, at] if curve is None else curve.rows(at, key[0] == "rotation")
-
-        local = np.stack([rows(("rotation", j)) for j in range(len(motion.skeleton))])
-        moves = {j: rows(("move", j)).T for j in motion.moves}
+        rows = RowsAt(motion, curves, at)
+        local = np.stack([rows.of(("rotation", j)) for j in range(len(motion.skeleton))])
+        moves = {j: rows.of(("move", j)).T for j in motion.moves}
         clip = Clip("", motion.skeleton, motion.rate, from_rows(local)).with_moves(moves)
         places, world = solved_rows(self.rig, clip)
         dense = self.bones.world[:, :, at]

@@ -101,6 +101,29 @@ def rows_of(motion: Motion, key: Key) -> np.ndarray:
     return motion.local[number] if kind == "rotation" else motion.moves[number]
 
 
+class RowsAt:
+    """Rows of what curves are of, at frames ``at (n,)`` of a motion."""
+
+    def __init__(self, motion: Motion, curves: Mapping[Key, Curve], at: np.ndarray) -> None:
+        self._motion, self._curves, self._at = motion, curves, at
+        self._among: dict[bytes, Among] = {}
+
+    def of(self, key: Key) -> np.ndarray:
+        """``(c, n)``; those of the dense motion where there is no curve."""
+        curve = self._curves.get(key)
+        if curve is None:
+            return rows_of(self._motion, key)[:, self._at]
+        return curve.rows(self._at, key[0] == "rotation", self._where(curve.frames))
+
+    def _where(self, frames: np.ndarray) -> Among | None:
+        if len(frames) < 2:
+            return None
+        known = frames.tobytes()  # many curves have their keys on the same frames
+        if known not in self._among:
+            self._among[known] = Among.of(frames, self._at)
+        return self._among[known]
+
+
 class Rebuilt:
     """What curves make of a motion, on frames ``at`` (None: all): ``world`` and ``places`` of each joint, as there."""
 
@@ -111,14 +134,14 @@ class Rebuilt:
         at: np.ndarray | None = None,
     ) -> None:
         self.motion, self.at = motion, np.arange(motion.frames) if at is None else at
-        self._among: dict[bytes, Among] = {}
+        rows = RowsAt(motion, curves, self.at)
         self.local: list[np.ndarray] = []
         self.world: list[np.ndarray] = []
         self.places: list[np.ndarray] = []
         skeleton = motion.skeleton
         for joint, parent in enumerate(skeleton.parents.tolist()):
-            local = self._rows(curves, ("rotation", joint))
-            offset = self._rows(curves, ("move", joint)) if joint in motion.moves else skeleton.offsets[joint][:, None]
+            local = rows.of(("rotation", joint))
+            offset = rows.of(("move", joint)) if joint in motion.moves else skeleton.offsets[joint][:, None]
             offset = np.broadcast_to(offset, (3, len(self.at)))
             self.local.append(local)
             if parent < 0:
@@ -127,20 +150,6 @@ class Rebuilt:
             else:
                 self.world.append(rot.product_rows(self.world[parent], local))
                 self.places.append(rot.rotate_rows(self.world[parent], offset) + self.places[parent])
-
-    def _rows(self, curves: Mapping[Key, Curve], key: Key) -> np.ndarray:
-        curve = curves.get(key)
-        if curve is None:
-            return rows_of(self.motion, key)[:, self.at]
-        return curve.rows(self.at, key[0] == "rotation", self._where(curve.frames))
-
-    def _where(self, frames: np.ndarray) -> Among | None:
-        if len(frames) < 2:
-            return None
-        known = frames.tobytes()  # many curves have their keys on the same frames
-        if known not in self._among:
-            self._among[known] = Among.of(frames, self.at)
-        return self._among[known]
 
     def misses(self) -> np.ndarray:
         """The largest misses ``(4, frames)`` of all joints (see fitting.Fits)."""

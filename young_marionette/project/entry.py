@@ -110,7 +110,8 @@ class Entry:
     @property
     def figure(self) -> Figure:
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
-        return self._examined(self._seen_as)
+        # Asked for all the time: what it is seen as takes longer to compare than the entry itself.
+        return EVALUATOR.of("figure of an entry", (self,), lambda: self._examined(self._seen_as))
 
     def _examined(self, seen: tuple[Any, ...]) -> Figure:
         def examined() -> Figure:

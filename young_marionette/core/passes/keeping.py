@@ -177,10 +177,12 @@ def _turns(places: np.ndarray) -> bool:
     """Whether the way between two points ``(2, 3, frames)`` turns from the first third to the last, jitter apart."""
     ways = places[1] - places[0]
     ways = ways / np.maximum(np.linalg.norm(ways, axis=0), 1e-9)
+    turned = float(_third_from_third(ways))
+    if turned <= _PIVOT:
+        return False
     fourth = np.diff(ways, 4, axis=1)
     jitter = float(np.median(np.sqrt(np.sum(fourth**2, axis=0)))) / _OF_FOURTH
-    chance = jitter * (6 / ways.shape[1]) ** 0.5
-    return float(_third_from_third(ways)) > max(_PIVOT, _SURELY * chance)
+    return turned > _SURELY * jitter * (6 / ways.shape[1]) ** 0.5
 
 
 def _third_from_third(places: np.ndarray) -> np.ndarray:

@@ -58,7 +58,8 @@ class Edits(KeysCase):
             made = editing.inserted(fewer.keyed, [frame])
             away = deviation(before, made.sample())
             self.assertLess(away.places.largest, 1e-4, frame)
-            self.assertLess(np.degrees(away.turns.largest), 0.01, frame)
+            # The new key is made to have length one, which the curve has not quite there.
+            self.assertLess(np.degrees(away.turns.largest), 0.02, frame)
         self.assertIn(80, editing.key_frames(keying.insert(self.keys, 80).keyed))
 
     def test_a_moved_key_changes_its_two_in_betweens(self):

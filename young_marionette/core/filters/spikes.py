@@ -25,9 +25,7 @@ _TORN = 0.75  # of how far a spike is off: what is farther apart around it is no
 _TORN_SINGLE = 1.3  # the same, for what only a curve shows
 _APART = 3.0  # windows on each side of a huge spike in which there is no other jump like it
 _JUMP = 0.75  # of what is huge
-_ONE_WAY = (
-    0.7  # the cosine between the ways that a run's first and last frame are off: more is the beginning of a motion
-)
+_ONE_WAY = 0.7  # the cosine between the ways that a run's ends are off: with more, it may be the beginning of a motion
 _ROUNDS = 2  # a spike shows when those beside it are mended
 
 

@@ -36,7 +36,11 @@ _MOSTLY, _STANDS = 0.75, 0.001  # what slides by less (metres) in that share of 
 _SAME = 1e-6  # metres: what is moved by less is not moved
 _FAR = 0.005  # metres: what was moved by more, for most of a contact, has to be put back
 _PIVOT, _PIVOT_FRAMES = 0.07, 9  # radians that a foot turns by about heel or ball, and frames that tell it
-_SURELY = 4.0  # times what jitter may seem to turn by
+_SURELY, _JITTERS = (
+    4.0,
+    0.004,
+)  # times what jitter may seem to turn by, and radians of it: with less, slides tell enough
+_BESIDE = 0.5  # of a contact's frames: so many have to lie beside the other one's
 _OF_FOURTH = 1.54 * 70**0.5  # the median length of fourth differences of noise in three values, against its own in each
 _SLIDES = 0.5  # m/s: how fast what is held may leave where it was, at most
 
@@ -79,9 +83,10 @@ class Limbs:
 def kept(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts, giving: bool = False) -> Clip:
     """``after`` with its feet planted, and its hands held, wherever they were and it moves them away from ``before``.
 
-    ``contacts``: in the frames of both. What it did not move stays to the last bit. ``giving``: the hips may give way, too.
+    ``contacts``: in the frames of both. What it did not move stays to the last bit. ``giving``, after filters: the hips may give
+    way, too, and feet that turn on the spot go on turning.
     """
-    moved = moved_contacts(before, after, limbs, contacts)
+    moved = moved_contacts(before, after, limbs, contacts, giving)
     if not moved.found:
         return after
     made = _planted(after, limbs, moved, giving)
@@ -118,18 +123,18 @@ def _slips(places: np.ndarray) -> bool:
     return bool(places.size) and slide(places) > _STILL and slide(places, _MOSTLY) < _STANDS
 
 
-def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts) -> Contacts:
+def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts, pivoting: bool = False) -> Contacts:
     """The contacts that have to be put back: what stood in ``before`` and slides in ``after``, and what was moved far.
 
     What slid before, no less, and is moved by little, is left: its slide was not done by what came in between. Contacts of a
     foot that overlap are one stand, and are put back together, but for those that drifted before. Hands are put back only
-    where they stood.
+    where they stood. ``pivoting``: a foot that turns on the spot while it jitters goes on turning.
     """
     points = [p for name, p in limbs.points.items() if name in FEET or name in HANDS]
     if before is after or not contacts.found or not points:
         return replace(contacts, found=(), touches=())
     rows = dict(zip((p.name for p in points), zip(point_rows(before, points), point_rows(after, points))))
-    pivots = _pivots({name: old for name, (old, _) in rows.items()}, contacts)
+    pivots = _pivots({name: old for name, (old, _) in rows.items()}, contacts) if pivoting else set()
     moved = [c for c in contacts.found if c.point in rows and c not in pivots and _is_moved(*rows[c.point], c)]
     feet = [c for c in contacts.found if c.point in FEET and c.point in rows and not _drifts(rows[c.point][0], c)]
     feet = [c for c in feet if c not in pivots]
@@ -156,20 +161,24 @@ def _is_moved(old: np.ndarray, new: np.ndarray, contact: Contact) -> bool:
 
 
 def _pivots(rows: dict[str, np.ndarray], contacts: Contacts) -> set[Contact]:
-    """Contacts of a heel or a ball that goes about the other one, which stands: more than what jitters can seem to."""
+    """Contacts of a heel or a ball that jitters and goes about the other one, which stands: more than jitter can seem to."""
     found: set[Contact] = set()
     for side, (a, b) in itertools.product(SIDES, itertools.permutations(("heel", "toe"))):
         names = f"{side} {a}", f"{side} {b}"
         if not all(name in rows for name in names):
             continue
         places = np.stack([rows[name] for name in names])
+        others = contacts.of(names[1])
+        first, last = (np.array([getattr(c, end) for c in others], int) for end in ("first", "last"))
         for stands in contacts.of(names[0]):
-            others = [c for c in contacts.of(names[1]) if c.first <= stands.last and c.last >= stands.first]
-            parts = [np.arange(max(c.first, stands.first), min(c.last, stands.last) + 1) for c in others]
-            near = places[..., np.concatenate(parts)] if parts else places[..., :0]
-            if near.shape[-1] >= _PIVOT_FRAMES and _turns(near):
-                first, second = _third_from_third(near)
-                found.update(others if second > first else ())
+            low, high = np.maximum(first, stands.first), np.minimum(last, stands.last) + 1
+            beside = np.flatnonzero(high - low > _BESIDE * (last + 1 - first)).tolist()
+            if sum(high[i] - low[i] for i in beside) < _PIVOT_FRAMES:
+                continue
+            near = places[..., np.concatenate([np.arange(low[i], high[i]) for i in beside])]
+            drifts = _third_from_third(near)
+            if drifts[1] > drifts[0] and _turns(near):
+                found.update(others[i] for i in beside)
     return found
 
 
@@ -182,7 +191,7 @@ def _turns(places: np.ndarray) -> bool:
         return False
     fourth = np.diff(ways, 4, axis=1)
     jitter = float(np.median(np.sqrt(np.sum(fourth**2, axis=0)))) / _OF_FOURTH
-    return turned > _SURELY * jitter * (6 / ways.shape[1]) ** 0.5
+    return jitter > _JITTERS and turned > _SURELY * jitter * (6 / ways.shape[1]) ** 0.5
 
 
 def _third_from_third(places: np.ndarray) -> np.ndarray:

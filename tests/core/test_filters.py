@@ -243,7 +243,7 @@ class Smoothing(Case):
         for n in (1, 2, 3):
             rows = noise[:, :n] + np.sin(np.arange(4000) / 60)
             for told in (white(rows), steady(rows)):
-                self.close(told[0] / (n * 0.01), 1, 0.12)
+                self.close(told[0] / (n * 0.01), 1, 0.2)
 
 
 class Motion(Case):

@@ -12,7 +12,7 @@ LOW, HIGH = 0.5, 0.9  # of half the rate: between these, a spectrum is mostly no
 _FALLING, _END = 0.7, 0.95  # of half the rate: what is weaker there than below it falls still, and is motion
 _SURELY = 6.0  # times what is chance
 _MEDIANS = (0.455, 0.693, 0.789)  # of a sum of one, two, three squares, against its mean; rotations have three
-_ENOUGH = 1000  # frames tell what a long curve is like
+_STRETCHES, _STRETCH = 12, 96  # of so many frames, which tell what a long curve is like
 _THIRD = 20  # the variance of third differences of noise, against its own
 _SHARED = 4  # lines as which that counts what the other channels have
 _COMES_AND_GOES = 1.55  # times what is steady: where most channels have more in all, that is motion
@@ -45,12 +45,14 @@ def steady(rows: np.ndarray) -> np.ndarray:
 
     From third differences, in which motion all but vanishes, by their median, so that quick moments do not count.
     """
-    last = rows.shape[-1] - 3
-    if last < 5:
-        return np.zeros(len(rows))
-    a, b, c, d = (rows[..., i : last + i : max(last // _ENOUGH, 1)] for i in range(4))
-    squares = np.sum((a - d + 3 * (c - b)) ** 2, axis=1) / _THIRD
-    return np.median(squares, axis=-1) / _of_median(rows)
+    channels, _, frames = rows.shape
+    if frames < 8:
+        return np.zeros(channels)
+    if frames > _STRETCHES * _STRETCH:
+        starts = np.linspace(0, frames - _STRETCH, _STRETCHES).astype(int)
+        rows = rows.take(starts[:, None] + np.arange(_STRETCH), axis=-1)
+    squares = np.sum(np.diff(rows, 3, axis=-1) ** 2, axis=1) / _THIRD
+    return np.median(squares.reshape(channels, -1), axis=-1) / _of_median(rows)
 
 
 def white(rows: np.ndarray, powers: np.ndarray | None = None) -> np.ndarray:

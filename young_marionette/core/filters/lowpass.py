@@ -9,7 +9,7 @@ import numpy as np
 from ..evaluator import EVALUATOR
 from .blocks import in_blocks
 from .ends import extended, inner
-from .noise import HIGH, power, shares, upper, white
+from .noise import HIGH, Spectrum, white
 
 _LOWEST, _TRIED = 0.7, 80  # hertz, and how many cut-offs up to the highest are looked at
 _WORTH = 0.6  # of the noise: where more is left, a filter takes about as much as it gives
@@ -59,15 +59,14 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2, noise: np.ndarray
     noise is signal (as in Wiener's filter, for Butterworth's curve).
     """
     channels, _, frames = rows.shape
-    share = shares(frames)
-    if frames < _SHORTEST or upper(share).sum() < 4:
+    spectrum = Spectrum.of(rows)
+    if frames < _SHORTEST or spectrum.upper.sum() < 4:
         return Suggestions(np.full(channels, np.inf), np.zeros(0), np.zeros((channels, 0)))
-    powers = np.stack([power(values) for values in rows])
-    level = (white(rows, powers) if noise is None else noise)[:, None]
+    share, level = spectrum.share, (white(rows, spectrum) if noise is None else noise)[:, None]
     tried = np.geomspace(_LOWEST, HIGH * rate / 2, _TRIED)
     passed = 1 / (1 + (share * rate / 2 / tried[:, None]) ** (2 * order))
     # What is less than the noise counts as less than nothing: in sums, chance evens out.
-    cost = (powers - level) @ ((1 - passed) ** 2).T + level * np.sum(passed**2, axis=1)
+    cost = (spectrum.power - level) @ ((1 - passed) ** 2).T + level * np.sum(passed**2, axis=1)
     best, everything = cost.argmin(axis=1), level * len(share)
     # Taking nothing away costs all of the noise, and may be better than to take little; and what stands still asks for nothing.
     worth = (

@@ -6,38 +6,56 @@ be as flat up to the end of the band, but comes and goes; a spike that was left 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 LOW, HIGH = 0.5, 0.9  # of half the rate: between these, a spectrum is mostly noise
 _FALLING, _END = 0.7, 0.95  # of half the rate: what is weaker there than below it falls still, and is motion
 _SURELY = 6.0  # times what is chance
-_MEDIANS = (0.455, 0.693, 0.789)  # of a sum of one, two, three squares, against its mean; rotations have three
-_STRETCHES, _STRETCH = 12, 96  # of so many frames, which tell what a long curve is like
+_STRETCHES, _LONG, _SHORT = (
+    8,
+    384,
+    96,
+)  # of so many frames, which tell what a long curve is like: its spectrum, its jitter
 _THIRD = 20  # the variance of third differences of noise, against its own
 _SHARED = 4  # lines as which that counts what the other channels have
 _COMES_AND_GOES = 1.55  # times what is steady: where most channels have more in all, that is motion
 _NOTHING = 1e-20
 
 
-def power(values: np.ndarray) -> np.ndarray:
-    """The power of ``values (n, frames)`` at each frequency, of all n together, per frame ``(frames,)``.
-
-    Without a slow change from end to end, and with mirrored ends, which add nothing. White noise has its variance everywhere.
+@dataclass(frozen=True, eq=False)
+class Spectrum:
+    """``share (lines,)``: frequencies, of half the rate; ``power (channels, lines)``: of all values of a channel together, per
+    frame: white noise has its variance everywhere. ``count``: of how many stretches it is the mean.
     """
-    frames = values.shape[-1]
-    curve = values - values[:, :1] - (values[:, -1:] - values[:, :1]) * np.linspace(0, 1, frames)
-    lines = np.fft.rfft(np.concatenate([curve, -curve[:, -2:0:-1]], axis=1), axis=-1)
-    return np.sum(lines.real**2 + lines.imag**2, axis=0) / (2 * frames)
 
+    share: np.ndarray
+    power: np.ndarray
+    count: int
 
-def shares(frames: int) -> np.ndarray:
-    """Where the lines of ``power`` lie, of half the rate."""
-    return np.fft.rfftfreq(max(2 * frames - 2, 1)) * 2
+    @staticmethod
+    def of(rows: np.ndarray) -> Spectrum:
+        """That of ``rows (channels, n, frames)``; of some stretches where they are long.
 
+        A slow change from end to end is taken out before, and the curve goes on upside down, so that ends add nothing.
+        """
+        parts = _stretches(rows, _LONG)
+        frames = parts.shape[-1]
+        ramp = np.linspace(0, 1, frames)
+        power = np.empty((len(rows), max(frames, 2)))
+        for channel, values in enumerate(parts):  # one fits the processor's cache
+            curve = values - values[..., :1] - (values[..., -1:] - values[..., :1]) * ramp
+            lines = np.fft.rfft(np.concatenate([curve, -curve[..., -2:0:-1]], axis=-1), axis=-1)
+            power[channel, : lines.shape[-1]] = np.sum(lines.real**2 + lines.imag**2, axis=(0, 1))
+        count = parts.shape[2]
+        share = np.fft.rfftfreq(max(2 * frames - 2, 1)) * 2
+        return Spectrum(share, power[:, : len(share)] / (2 * frames * count), count)
 
-def upper(share: np.ndarray) -> np.ndarray:
-    """Which lines are mostly noise."""
-    return (share > LOW) & (share < HIGH)
+    @property
+    def upper(self) -> np.ndarray:
+        """Which lines are mostly noise."""
+        return (self.share > LOW) & (self.share < HIGH)
 
 
 def steady(rows: np.ndarray) -> np.ndarray:
@@ -45,34 +63,33 @@ def steady(rows: np.ndarray) -> np.ndarray:
 
     From third differences, in which motion all but vanishes, by their median, so that quick moments do not count.
     """
-    channels, _, frames = rows.shape
+    channels, n, frames = rows.shape
     if frames < 8:
         return np.zeros(channels)
-    if frames > _STRETCHES * _STRETCH:
-        starts = np.linspace(0, frames - _STRETCH, _STRETCHES).astype(int)
-        rows = rows.take(starts[:, None] + np.arange(_STRETCH), axis=-1)
-    squares = np.sum(np.diff(rows, 3, axis=-1) ** 2, axis=1) / _THIRD
-    return np.median(squares.reshape(channels, -1), axis=-1) / _of_median(rows)
+    squares = np.sum(np.diff(_stretches(rows, _SHORT), 3, axis=-1) ** 2, axis=1) / _THIRD
+    return np.median(squares.reshape(channels, -1), axis=-1) / _of_median(n, 1)
 
 
-def white(rows: np.ndarray, powers: np.ndarray | None = None) -> np.ndarray:
-    """The variance of the noise in ``rows (channels, n, frames)``, of all n together: ``(channels,)``. ``powers``: see ``power``.
+def white(rows: np.ndarray, spectrum: Spectrum | None = None) -> np.ndarray:
+    """The variance of the noise in ``rows (channels, n, frames)``, of all n together: ``(channels,)``. ``spectrum``: theirs.
 
     As strong as what is in the upper half of the band (its end, if it still falls there). Where in most channels that is more
     than what is ``steady``, most of it is motion, and noise is no more than that. In short clips it is known the better,
     the more channels say the same.
     """
-    share = shares(rows.shape[-1])
-    high = upper(share)
-    if high.sum() < 4 or not len(rows):
+    if not len(rows):
+        return np.zeros(0)
+    spectrum = Spectrum.of(rows) if spectrum is None else spectrum
+    high, share = spectrum.upper, spectrum.share
+    if high.sum() < 4:
         return np.zeros(len(rows))
-    powers = np.stack([power(values) for values in rows]) if powers is None else powers
     below, above = high & (share < _FALLING), (share > _FALLING) & (share < _END)
-    all_of_it, lower, end = (np.median(powers[:, part], axis=1) for part in (high, below, above))
-    falls = lower > end * (1 + _SURELY * np.sqrt(1 / below.sum() + 1 / above.sum()))
-    noise, stays = np.where(falls, end, all_of_it) / _of_median(rows), steady(rows)
-    out = shared(noise, float(high.sum()))
-    return np.minimum(out, shared(stays, float(high.sum()))) if comes_and_goes(noise, stays) else out
+    all_of_it, lower, end = (np.median(spectrum.power[:, part], axis=1) for part in (high, below, above))
+    falls = lower > end * (1 + _SURELY * np.sqrt((1 / below.sum() + 1 / above.sum()) / spectrum.count))
+    noise = np.where(falls, end, all_of_it) / _of_median(rows.shape[1], spectrum.count)
+    stays, lines = steady(rows), float(high.sum() * spectrum.count)
+    out = shared(noise, lines)
+    return np.minimum(out, shared(stays, lines)) if comes_and_goes(noise, stays) else out
 
 
 def comes_and_goes(all_of_it: np.ndarray, stays: np.ndarray) -> bool:
@@ -90,5 +107,17 @@ def shared(noise: np.ndarray, lines: float) -> np.ndarray:
     return out
 
 
-def _of_median(rows: np.ndarray) -> float:
-    return _MEDIANS[min(rows.shape[1], 3) - 1]
+def _stretches(rows: np.ndarray, long: int) -> np.ndarray:
+    """Stretches of ``long`` frames, evenly spread ``(channels, n, stretches, frames)``; all of it where that is not more."""
+    frames = rows.shape[-1]
+    if frames <= _STRETCHES * long:
+        return rows[:, :, None]
+    starts = np.linspace(0, frames - long, _STRETCHES).astype(int)
+    return rows.take(starts[:, None] + np.arange(long), axis=-1)
+
+
+def _of_median(n: int, count: int) -> float:
+    """The median of the mean of so many sums of n squares of chance against its mean (Wilson and Hilferty 1931). A rotation's four
+    values are three.
+    """
+    return (1 - 2 / (9 * min(n, 3) * count)) ** 3

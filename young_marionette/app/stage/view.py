@@ -20,6 +20,7 @@ from .tackle import TacklePainter
 PICK_WITHIN = 12
 RING, KNOB = 44, 8
 _AROUND = RING + 6
+_MANY = 40  # pictures that are kept
 CONTROLS = "controls"
 MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
@@ -67,7 +68,8 @@ class StageView(QWidget):
         self._begun = None  # what gives the picture that is being drawn
         self._heavy, self._slow = (), 0
         self._press, self._dragged, self.busy = None, False, False
-        self.handle, self._turning, self._handle_look = None, None, (None, None)
+        self.handle, self._turning = None, None
+        self._painted = {}  # pictures of captions and handles, by all that decides how they look
         self.handled, self.movable, self._moving = "marionette", False, None
         self.turnable = True  # what has the handle: else it has no ring
         self.tackle = TacklePainter(self)
@@ -191,11 +193,12 @@ class StageView(QWidget):
         painter.drawImage(0, 0, self._image)
         painter.restore()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.tackle.paint(painter, lines, self._fine)
+        # No control may cross out a text.
         if self.captions:
             self._paint_captions(painter)
         if self.names:
             self._paint_names(painter)
-        self.tackle.paint(painter, lines, self._fine)
         if self.handle is not None:
             self._paint_handle(painter)
         if not self.figures and self.empty_text:
@@ -255,12 +258,38 @@ class StageView(QWidget):
             if box.bottom() > self.height() - 6:
                 box.moveBottom(min([other.top() for other in taken], default=self.height()) - 4)
             taken.append(box)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.colour("base", 200))
-            painter.drawRoundedRect(box, 11, 11)
-            mark(painter, QPointF(box.left() + 12, box.center().y()), figure.kind)
-            painter.setPen(theme.colour("text"))
-            painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, figure.name)
+            size = QSize(math.ceil(width), math.ceil(box.height()))
+            painter.drawPixmap(
+                box.topLeft().toPoint(), self._once(("caption", figure.name, figure.kind), size, self._paint_caption)
+            )
+
+    @staticmethod
+    def _paint_caption(painter, size, name, kind):
+        box = QRectF(QPointF(), size)
+        painter.setFont(theme.font(12))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("base", 200))
+        painter.drawRoundedRect(box, 11, 11)
+        mark(painter, QPointF(12, box.center().y()), kind)
+        painter.setPen(theme.colour("text"))
+        painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _once(self, look, size, paint):
+        """A picture that ``paint(painter, size, *look[1:])`` paints once for each look: soft edges and texts take long."""
+        ratio = self.devicePixelRatioF()
+        known = look, size.toTuple(), ratio, theme.colour("brass").rgba(), theme.colour("base").rgba()
+        if known not in self._painted:
+            if len(self._painted) > _MANY:
+                self._painted.clear()
+            picture = QPixmap(size * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint(painter, size, *look[1:])
+            painter.end()
+            self._painted[known] = picture
+        return self._painted[known]
 
     def _paint_names(self, painter):
         """Names beside points; one that would lie on another is left out."""
@@ -294,33 +323,26 @@ class StageView(QWidget):
         centre = self.place_of(self.handled, self.handle)
         if centre is None:
             return
-        look = self.turnable, self.movable, self.devicePixelRatioF(), theme.colour("brass").rgba()
-        if self._handle_look[0] != look:  # painted once: soft circles take long
-            self._handle_look = look, self._handle_picture()
-        painter.drawPixmap(QPointF(centre).toPoint() - QPoint(_AROUND, _AROUND), self._handle_look[1])
+        look = "handle", self.turnable, self.movable
+        picture = self._once(look, QSize(2 * _AROUND, 2 * _AROUND), self._paint_ring)
+        painter.drawPixmap(QPointF(centre).toPoint() - QPoint(_AROUND, _AROUND), picture)
 
-    def _handle_picture(self):
-        """Ring and knob of the handle, with its middle in the middle."""
-        ratio, centre = self.devicePixelRatioF(), QPointF(_AROUND, _AROUND)
-        picture = QPixmap(QSize(2 * _AROUND, 2 * _AROUND) * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.turnable:
+    @staticmethod
+    def _paint_ring(painter, size, turnable, movable):
+        """Ring and knob of the handle, about the middle."""
+        centre = QPointF(size.width() / 2, size.height() / 2)
+        if turnable:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("deep", 160), 5))
             painter.drawEllipse(centre, RING, RING)
             painter.setPen(QPen(theme.colour("brass"), 2.4))
             painter.drawEllipse(centre, RING, RING)
         painter.setBrush(theme.colour("brass"))
-        for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)) if self.turnable else ():
+        for x, y in ((RING, 0), (-RING, 0), (0, RING), (0, -RING)) if turnable else ():
             painter.drawEllipse(centre + QPointF(x, y), 4, 4)
-        if self.movable:
+        if movable:
             painter.setPen(QPen(theme.colour("deep", 160), 4))
             painter.drawEllipse(centre, KNOB, KNOB)
-        painter.end()
-        return picture
 
     def _angle(self, point):
         """Direction of a place from the handle's middle, and how far it is from the ring."""

@@ -70,6 +70,26 @@ class Stage(WindowCase):
         self.session.seek(95)
         self.assertGreater(np.abs(self.draw() - before).max(), 60)
 
+    def test_a_picture_that_was_begun_is_what_is_shown_then(self):
+        """Of what is on the stage when it is begun; and never of what has changed since."""
+        stage = self.window.stage
+        stage.frame(glide=False)
+        for renderer in (stage.renderer, PainterRenderer()):
+            give = renderer.begin((500, 400), stage.camera.pose, stage.figures)
+            self.assertEqual(np.abs(pixels(give()) - self.draw(renderer)).max(), 0)
+        pictures = []
+        for changed in (False, True):
+            self.session.seek(20)
+            stage.begin()
+            if changed:
+                self.session.seek(95)
+            stage.repaint()
+            pictures.append(pixels(stage._image).copy())
+        stage.refresh()
+        stage.repaint()
+        other, same = ((np.abs(one - pixels(stage._image)).max(-1) > 60).mean() for one in pictures)
+        self.assertLess(20 * same, other, (same, other))
+
     def test_a_changed_string_shows_at_once(self):
         self.session.seek(95)
         before = self.window.stage.figures[1].positions.copy()

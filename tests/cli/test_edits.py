@@ -51,6 +51,23 @@ class Edits(Line):
             self.refused(*words, "--overwrite", *more, says=says)
         self.refused(*words, "--hips-up", 1, says="exists")
 
+    def test_what_was_odd_about_a_file_is_told(self):
+        """A file that is cut off is worked on as far as it goes, and whoever does so is told, each time."""
+        whole = self.sweep.read_text()
+        cut = self.folder / "cut.bvh"
+        cut.write_text(whole[: len(whole) // 2])
+        says = f"announces {self.clip(self.sweep).frames} frames"
+        for words in (
+            ("filter", cut, "--spikes"), ("thin", cut), ("adjust", cut, "--hips-up", 1), ("mirror", cut), ("convert", cut),
+            ("retime", cut, "--speed", 1.5), ("join", cut, self.sweep), ("rename", cut, "--names", "vrm"), ("contacts", cut),
+        ):  # fmt: skip
+            made = self.folder / f"{words[0]}.bvh"
+            out = {"contacts": (), "convert": (made,)}.get(words[0], ("--out", made))
+            self.assertIn(says, self.ok(*words, *out))
+            (note,) = self.told(*words, *out, *("--overwrite",) * bool(out))["notes"]
+            self.assertIn(says, note)
+        self.assertEqual(self.told("contacts", self.sweep)["notes"], [])
+
     def test_mirror(self):
         once, twice = self.folder / "once.bvh", self.folder / "twice.bvh"
         self.ok("mirror", self.sweep, "--out", once)

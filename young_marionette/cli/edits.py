@@ -9,7 +9,7 @@ import numpy as np
 from ..core.errors import InputError
 from ..core.kinematics import forward_rows
 from .console import print_json, say
-from .report import edited, print_edited
+from .report import edited, file_notes, print_edited, print_file_notes
 
 if TYPE_CHECKING:
     from argparse import Namespace
@@ -74,6 +74,7 @@ def join(asked: Namespace) -> None:
         "frames": take.frames,
         "rate": take.rate,
         "change": {"first": change.first, "second": change.second, "apart_cm": round(change.cost * 100, 3)},
+        "notes": file_notes(*entries),
     }
     if asked.as_json:
         print_json(told)
@@ -81,6 +82,7 @@ def join(asked: Namespace) -> None:
     names = " and ".join(entry.name for entry in entries)
     say(f"{names}: {take.frames} frames at {take.rate:g} fps")
     say(f"From frame {change.first} of the first to frame {change.second} of the second, within {asked.blend:g} s")
+    print_file_notes(*entries)
     say(f"Wrote {asked.out}")
 
 

@@ -148,6 +148,7 @@ def rename(asked: Namespace) -> None:
     from ..formats.files import check_results
     from ..formats.registry import check_writable
     from ..project import delivery, opening
+    from . import report
 
     out = asked.out
     check_results([out], [asked.file, asked.names])
@@ -158,15 +159,17 @@ def rename(asked: Namespace) -> None:
     pairs = [(a, b) for a, b in zip(entry.skeleton.names, changed.skeleton.names) if a != b]
     if asked.as_json:
         kept = [n for n in entry.skeleton.names if n in changed.skeleton.index]
-        print_json({"out": str(out), "renamed": dict(pairs), "kept": kept})
+        print_json({"out": str(out), "renamed": dict(pairs), "kept": kept, "notes": report.file_notes(entry)})
     else:
         for old, new in pairs:
             say(f"{old} → {new}")
+        report.print_file_notes(entry)
         say(f"Wrote {out}: {len(pairs)} of {len(entry.skeleton)} bones renamed")
 
 
 def convert(asked: Namespace) -> None:
     from ..project import delivery, opening
+    from . import report
 
     metres = None if asked.unit is None else _unit(asked.unit)
     axis = None if asked.up is None else asked.up.upper().lstrip("+")
@@ -181,8 +184,11 @@ def convert(asked: Namespace) -> None:
     entry = opening.open_any(asked.file, asked.skeleton, asked.clip)
     delivery.convert(entry, asked.out, asked.fps, frames, metres, axis, asked.body, asked.overwrite)
     if asked.as_json:
-        print_json({"in": str(asked.file), "out": str(asked.out), "clip": entry.name})
+        print_json(
+            {"in": str(asked.file), "out": str(asked.out), "clip": entry.name, "notes": report.file_notes(entry)}
+        )
     else:
+        report.print_file_notes(entry)
         say(f"Wrote {asked.out}")
 
 

@@ -123,6 +123,17 @@ def print_notes(entry):
         say(f"Note: {finding_words(oddity).text}")
 
 
+def file_notes(*entries):
+    """What was odd about the files of entries, as texts: whoever works on a file that is cut off is to know."""
+    return [finding_words(note).text for entry in entries for note in entry.notes]
+
+
+def print_file_notes(*entries):
+    """The same, a line each."""
+    for note in file_notes(*entries):
+        say(f"Note: {note}")
+
+
 def contacts(entry):
     """What a clip touches, as plain data."""
     found = entry.contacts
@@ -144,6 +155,7 @@ def contacts(entry):
             for c in found.found
         ],
         "touches": [{"hand": t.side, "on": t.to, "first": t.first, "last": t.last} for t in found.touches],
+        "notes": file_notes(entry),
     }
 
 
@@ -158,6 +170,7 @@ def print_contacts(entry):
         who = "both hands" if t.side == "both" else f"{t.side} hand"
         what = "on each other or on one thing" if t.to == "hands" else f"on the {t.to}"
         say(f"{who:<11} frames {t.first} to {t.last}: {what}")
+    print_file_notes(entry)
 
 
 def cleaned(entry, done, out):
@@ -175,6 +188,7 @@ def cleaned(entry, done, out):
         "changed_cm": {"hands": round(changes.hands * 100, 3), "feet": round(changes.feet * 100, 3)},
         "slide_mm": _before_after(changes.slides, 1000),
         "peak_speed": _before_after(changes.peaks, 1),
+        "notes": file_notes(entry),
     }
 
 
@@ -196,6 +210,7 @@ def print_cleaned(entry, done, out):
     say(f"What stands or is held slides up to {after:.1f} mm; before {before:.1f} mm")
     before, after = changes.peaks
     say(f"Highest speed of hands and feet {after:.2f} m/s; before {before:.2f} m/s")
+    print_file_notes(entry)
     say(f"Wrote {out}")
 
 
@@ -211,6 +226,7 @@ def edited(entry, changes, take, out):
         "changed_cm": {"hands": round(changes.hands * 100, 3), "feet": round(changes.feet * 100, 3)},
         "slide_mm": _before_after(changes.slides, 1000),
         "peak_speed": _before_after(changes.peaks, 1),
+        "notes": file_notes(entry),
     }
 
 
@@ -221,6 +237,8 @@ def print_edited(told):
     if moved["hands"] or moved["feet"]:
         say(f"Hands moved by up to {moved['hands']:.1f} cm, feet by up to {moved['feet']:.1f} cm")
     say(f"What stands or is held slides up to {slides['after']:.1f} mm; before {slides['before']:.1f} mm")
+    for note in told["notes"]:
+        say(f"Note: {note}")
     say(f"Wrote {told['out']}")
 
 
@@ -247,6 +265,7 @@ def thinned(entry, method, done, out, keys):
         "deviation_degrees": _worst(off.turns, DEGREES),
         "contacts_cm": _worst(off.planted, 100),
         "deviation_weight": _worst(off.weights, 1),
+        "notes": file_notes(entry),
         "frames": list(poses.frames),
         "made_by": {str(frame): poses.marks[frame] for frame in sorted(poses.marks)},
     }
@@ -274,6 +293,7 @@ def print_thinned(entry, method, done, out, keys):
         say("Only keys where contacts change were asked for: no tolerance is kept between them")
     if not keys:
         say(f"{out.suffix} holds no curves: it gets a key on every frame")
+    print_file_notes(entry)
     say(f"Wrote {out}")
 
 

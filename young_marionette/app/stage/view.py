@@ -21,6 +21,7 @@ PICK_WITHIN = 12
 RING, KNOB = 44, 8
 _AROUND = RING + 6
 _MANY = 40  # pictures that are kept
+_LEAST = 0.6  # of a caption's width that has to be there beside another one
 CONTROLS = "controls"
 MOVING_PIXELS = 1_300_000  # of a picture that moves: larger ones are drawn coarser, and whole when they rest
 HEAVY = 0.2  # seconds for a moving picture: bodies that take longer are shown at rest only
@@ -253,12 +254,18 @@ class StageView(QWidget):
             width = metrics.horizontalAdvance(figure.name) + 30
             x = min(max(middle - width / 2, 8), max(self.width() - width - 8, 8))
             box = QRectF(x, min(below + 14, self.height() - 32), width, 22)
+            for other in (one for one in taken if one.left() <= box.left() and one.intersects(box)):
+                # Rather to the right, and with less of its name, than elsewhere: a name that jumps is in the way.
+                room = self.width() - 8 - (other.right() + 6)
+                if room > _LEAST * width:
+                    box.setWidth(min(width, room))
+                    box.moveLeft(other.right() + 6)
             while any(box.intersects(other) for other in taken):
                 box.translate(0, 26)
             if box.bottom() > self.height() - 6:
                 box.moveBottom(min([other.top() for other in taken], default=self.height()) - 4)
             taken.append(box)
-            size = QSize(math.ceil(width), math.ceil(box.height()))
+            size = QSize(math.ceil(box.width()), math.ceil(box.height()))
             painter.drawPixmap(
                 box.topLeft().toPoint(), self._once(("caption", figure.name, figure.kind), size, self._paint_caption)
             )
@@ -272,7 +279,8 @@ class StageView(QWidget):
         painter.drawRoundedRect(box, 11, 11)
         mark(painter, QPointF(12, box.center().y()), kind)
         painter.setPen(theme.colour("text"))
-        painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, name)
+        text = QFontMetricsF(painter.font()).elidedText(name, Qt.TextElideMode.ElideMiddle, box.width() - 28)
+        painter.drawText(box.adjusted(22, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _once(self, look, size, paint):
         """A picture that ``paint(painter, size, *look[1:])`` paints once for each look: soft edges and texts take long."""

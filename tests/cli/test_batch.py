@@ -422,7 +422,7 @@ class Processes(Batch):
         self.assertEqual({p.name: p.read_bytes() for p in self.results.iterdir()}, {"light_lamp_Heron.glb": b"mine"})
 
     def test_whoever_is_interrupted_or_killed_goes_on_later(self):
-        self.take("light_lamp", "wave_to_ship", times=20)
+        self.take("light_lamp", "wave_to_ship", times=13)
         for kind in (signal.SIGINT, signal.SIGKILL):
             shutil.rmtree(self.results, ignore_errors=True)
             process = self.begin("--jobs", 2)
@@ -439,9 +439,9 @@ class Processes(Batch):
                 time.sleep(0.02)
             self.nothing_half()
             before = self.made
-            self.assertLess(len(before), 40)
+            self.assertLess(len(before), 26)
             told = self.batch("--resume")
-            self.assertEqual(len(told["done"]), 40)
+            self.assertEqual(len(told["done"]), 26)
             # Each of the two workers may have been stopped before it could note its last one.
             self.assertIn(len(before) - sum(d["before"] for d in told["done"]), range(3))
             self.assertEqual({name: self.made[name] for name in before}, before)

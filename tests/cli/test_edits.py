@@ -55,7 +55,7 @@ class Edits(Line):
         """A file that is cut off is worked on as far as it goes, and whoever does so is told, each time."""
         whole = self.sweep.read_text()
         cut = self.folder / "cut.bvh"
-        cut.write_text(whole[: len(whole) // 2])
+        cut.write_text(whole[: len(whole) // 5])
         says = f"announces {self.clip(self.sweep).frames} frames"
         for words in (
             ("filter", cut, "--spikes"), ("thin", cut), ("adjust", cut, "--hips-up", 1), ("mirror", cut), ("convert", cut),

@@ -195,8 +195,9 @@ class _Writes:
     def keep_same(self) -> None:
         """Let files that are there as they would become be; AlreadyThere where one is another."""
         for target, new in self._ready:
-            if target.exists() and not filecmp.cmp(target, new, shallow=False):
-                raise AlreadyThere(target)
+            with _told(target):
+                if target.exists() and not filecmp.cmp(target, new, shallow=False):
+                    raise AlreadyThere(target)
         for target, new in list(self._ready):
             if target.exists():
                 new.unlink()

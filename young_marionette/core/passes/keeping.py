@@ -136,8 +136,8 @@ def moved_contacts(before: Clip, after: Clip, limbs: Limbs, contacts: Contacts, 
     rows = dict(zip((p.name for p in points), zip(point_rows(before, points), point_rows(after, points))))
     pivots = _pivots({name: old for name, (old, _) in rows.items()}, contacts) if pivoting else set()
     moved = [c for c in contacts.found if c.point in rows and c not in pivots and _is_moved(*rows[c.point], c)]
-    feet = [c for c in contacts.found if c.point in FEET and c.point in rows and not _drifts(rows[c.point][0], c)]
-    feet = [c for c in feet if c not in pivots]
+    feet = [c for c in contacts.found if c.point in FEET and c.point in rows and c not in pivots]
+    feet = [c for c in feet if not _drifts(rows[c.point][0], c)]
     wanted = set(moved)
     todo = list(moved)
     while todo:

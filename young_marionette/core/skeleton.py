@@ -77,6 +77,15 @@ class Skeleton:
         return tuple(tuple(c) for c in lists)
 
     @cached_property
+    def depth_first(self) -> tuple[int, ...]:
+        """All joint numbers in the order of a walk that finishes what lies below a joint before it continues."""
+        order, stack = [], [j for j in reversed(range(len(self))) if self.parents[j] < 0]
+        while stack:
+            order.append(stack.pop())
+            stack.extend(reversed(self.children[order[-1]]))
+        return tuple(order)
+
+    @cached_property
     def rest_world(self) -> tuple[np.ndarray, np.ndarray]:
         """``(positions (joints, 3), rotations (joints, 4))`` of the rest pose, in the world."""
         return pose_world(self, self.rest)

@@ -43,25 +43,28 @@ def encode(path: Path, clip: Clip, layout: Layout | None = None, wanted: Wanted 
 
 
 def _chunks(clip: Clip, layout: Layout, metres_per_unit: float) -> Iterator[bytes]:
+    order = clip.skeleton.depth_first
     yield _header(clip.skeleton, layout).encode()
     yield f"MOTION\nFrames: {clip.frames}\nFrame Time: {1 / clip.rate:.9f}\n".encode()
-    table = _table(clip, layout)
+    table = _table(clip, layout, order)
     # 2 micrometres at the coarsest, so that five roundings along a chain stay under the tolerance
     places = int(np.clip(np.ceil(-np.log10(2e-6 / metres_per_unit)), 4, 12))
-    decimals = np.array([_DEGREES if c.endswith("rotation") else places for cs in layout.channels for c in cs], int)
+    decimals = np.array([_DEGREES if c.endswith("rotation") else places for j in order for c in layout.channels[j]], int)
     step = max(1, _BLOCK // max(table.shape[1], 1))
     for start in range(0, clip.frames, step):
         yield rows_of_text(table[start : start + step], decimals) or b"\n" * len(table[start : start + step])
 
 
-def _table(clip: Clip, layout: Layout) -> np.ndarray:
+def _table(clip: Clip, layout: Layout, order: tuple[int, ...]) -> np.ndarray:
+    """The numbers of all frames ``(frames, channels)``, their columns in the order in which the header lists the joints."""
     width = sum(map(len, layout.channels))
     table, column = np.empty((clip.frames, width)), 0
     turns, moves = as_rows(clip.rotations), as_rows(clip.translations)
     place = {int(j): moves[i] for i, j in enumerate(clip.moving)}
-    for joint, channels in enumerate(layout.channels):
-        order = [c[0] for c in channels if c.endswith("rotation")]
-        angles = dict(zip(order, _degrees(order, turns[joint])))
+    for joint in order:
+        channels = layout.channels[joint]
+        axes = [c[0] for c in channels if c.endswith("rotation")]
+        angles = dict(zip(axes, _degrees(axes, turns[joint])))
         for channel in channels:
             if channel.endswith("rotation"):
                 table[:, column] = angles[channel[0]]
@@ -72,10 +75,10 @@ def _table(clip: Clip, layout: Layout) -> np.ndarray:
     return table
 
 
-def _degrees(order: list[str], turn: np.ndarray) -> np.ndarray:
-    if len(order) == 3:
-        return np.degrees(rot.to_euler_rows("".join(order), turn))
-    return np.zeros((len(order), turn.shape[1]))
+def _degrees(axes: list[str], turn: np.ndarray) -> np.ndarray:
+    if len(axes) == 3:
+        return np.degrees(rot.to_euler_rows("".join(axes), turn))
+    return np.zeros((len(axes), turn.shape[1]))
 
 
 def _names(names: tuple[str, ...]) -> list[str]:
@@ -94,12 +97,12 @@ def _header(skeleton: Skeleton, layout: Layout) -> str:
     def offset(values: np.ndarray, indent: str) -> str:
         return f"{indent}OFFSET {' '.join(_number(v) for v in values)}"
 
-    stack: list[tuple[int | None, int]] = [(j, 0) for j in reversed(range(len(skeleton))) if skeleton.parents[j] < 0]
-    while stack:
-        joint, depth = stack.pop()
-        if joint is None:
-            lines.append("\t" * depth + "}")
-            continue
+    open_joints: list[int] = []
+    for joint in skeleton.depth_first:
+        while open_joints and open_joints[-1] != skeleton.parents[joint]:
+            open_joints.pop()
+            lines.append("\t" * len(open_joints) + "}")
+        depth = len(open_joints)
         indent, inner = "\t" * depth, "\t" * (depth + 1)
         lines += [
             f"{indent}{'JOINT' if depth else 'ROOT'} {names[joint]}",
@@ -107,8 +110,8 @@ def _header(skeleton: Skeleton, layout: Layout) -> str:
             offset(skeleton.offsets[joint], inner),
             f"{inner}CHANNELS {len(layout.channels[joint])} {' '.join(layout.channels[joint])}".rstrip(),
         ]
-        stack.append((None, depth))
         if np.isfinite(skeleton.tips[joint, 0]):
             lines += [inner + "End Site", inner + "{", offset(skeleton.tips[joint], inner + "\t"), inner + "}"]
-        stack.extend((c, depth + 1) for c in reversed(skeleton.children[joint]))
+        open_joints.append(joint)
+    lines += ["\t" * depth + "}" for depth in reversed(range(len(open_joints)))]
     return "\n".join(lines) + "\n"

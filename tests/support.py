@@ -131,22 +131,30 @@ def random_build(rng):
 
 
 def dressed(clip, rng, rest=None, names=None, up=None, unit=None, axes=None, extras=True):
-    """The clip as another program would tell it, everything drawn at random where it is not given."""
+    """The clip as another program would tell it, everything drawn at random where it is not given.
+
+    The world is turned by whole quarter turns only, which are a convention of the file; a rest pose may stand turned by
+    any angle, which says nothing of where the motion goes.
+    """
     figure = clip.skeleton
+    quarters, aside = int(rng.integers(4)), rng.uniform(-10, 10)
+    if rng.random() < 0.5:
+        quarters, aside = 0, rng.uniform(20, 70) + 90 * rng.integers(4)
     rest = rest or rng.choice(["T", "A", "hanging"])
     turned = (
         rng.normal(size=(len(figure), 4))
         if (rng.random() < 0.5 if axes is None else axes)
         else np.tile(rot.IDENTITY, (len(figure), 1))
     )
-    clip = dressing.with_rest(clip, dressing.rest_pose(figure, RESTS[rest]), rot.normalise(turned))
+    pose = dressing.rest_pose(figure, RESTS[rest] | {"hips": (0, np.radians(aside), 0)})
+    clip = dressing.with_rest(clip, pose, rot.normalise(turned))
     if extras:
         clip = _with_extras(clip, rng)
     if (names is None and rng.random() < 0.5) or names == "numbers":
         order = rng.permutation(len(clip.skeleton))
         clip = dressing.with_names(clip, {n: f"bone_{order[i]:02d}" for i, n in enumerate(clip.skeleton.names)})
     world = rot.multiply(
-        UPS[up or rng.choice(list(UPS))], rot.from_axis_angle(rot.AXES["Y"], np.array(rng.uniform(-3, 3)))
+        UPS[up or rng.choice(list(UPS))], rot.from_axis_angle(rot.AXES["Y"], np.array(quarters * np.pi / 2))
     )
     unit = unit or 10 ** rng.uniform(np.log10(0.07), 2)
     return dressing.in_file_world(clip, 1 / unit, world)

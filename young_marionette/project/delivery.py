@@ -9,7 +9,7 @@ from ..core import rotations as rot
 from ..core.character.meshes import placed_character
 from ..core.clip import Clip
 from ..core.errors import InputError
-from ..core.figure.placement import Placement, place_clip
+from ..core.figure.placement import Placement, axis_name, axis_vector, place_clip, plain_forward
 from ..core.keys.keyed import KeyedClip, dense
 from ..core.matching.conventions import CONVENTIONS, convention_names, learned_names
 from ..core.resample import resample
@@ -79,6 +79,8 @@ def convert(
 ) -> None:
     """Write an entry's clip, or its rest pose, in another format, rate, range, unit or with another axis up.
 
+    What the file says of its unit and axes is believed, and nothing is turned but by the quarter turn that brings up to up.
+
     ``unit``: metres per unit; ``up``: ``"Y"`` or ``"Z"``. ``body`` None: where the format can hold one and there is one.
     """
     check_writable(path, overwrite)
@@ -91,6 +93,7 @@ def convert(
     if body and entry.character is None:
         raise InputError(f"{entry.name} has no body that could be written with it.")
     body = entry.character is not None and holds.body if body is None else body
+    entry = as_declared(entry)
     clip = entry.placed_take
     if frames is not None:
         clip = cut_to(entry.placed_clip, frames)
@@ -107,6 +110,17 @@ def convert(
     return None
 
 
+def as_declared(entry: Entry) -> Entry:
+    """The entry in the unit and axes that its file declares, or else seems to have, facing wherever it faces there.
+
+    Corrections by hand stay.
+    """
+    own, declared = entry.correction, entry.declared
+    up = own.up or declared.up or entry.figure.up
+    facing = own.facing or axis_name(plain_forward(axis_vector(up)))
+    return entry.corrected(up=up, facing=facing, scale=own.scale or declared.unit or entry.figure.placement.scale)
+
+
 def write_entry(entry: Entry, path: Path, overwrite: bool = False) -> None:
     """Write an entry as it stands, in its own unit and axes; a skeleton without motion as one frame at rest."""
     check_results([path], inputs_of(entry))
@@ -114,6 +128,7 @@ def write_entry(entry: Entry, path: Path, overwrite: bool = False) -> None:
     clip = entry.take or Clip(entry.name, entry.skeleton, 30.0, entry.skeleton.rest[None])
     layout = layout_for(path, entry.layout)
     if layout is None and entry.layout is not None:
+        entry = as_declared(entry)
         deliver(path, entry.placed_take, entry, overwrite, entry.character is not None)
         return
     metres, body = entry.figure.placement.scale, entry.character is not None

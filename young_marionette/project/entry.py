@@ -20,8 +20,9 @@ from ..core.controls.making import make_controls
 from ..core.evaluator import EVALUATOR
 from ..core.figure.correction import BIND, Correction, put_down
 from ..core.figure.declared import Declared
-from ..core.figure.facts import motion_facts, place_figure
+from ..core.figure.facts import motion_disagrees, motion_facts, place_figure
 from ..core.figure.placement import place_clip, place_skeleton
+from ..core.figure.posture import pose_for_rest
 from ..core.findings import Finding, finding
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.conventions import HUMANOID, convention_names
@@ -84,14 +85,25 @@ class Entry:
     @property
     def rested_skeleton(self) -> Skeleton:
         """The skeleton, in the file's unit and axes, in the rest pose that it is believed to have."""
-        frame = self.correction.rest
+        frame = self._rest_frame
         if frame is None or (self.character if frame == BIND else self.clip) is None:
             return self.skeleton
         given = self.layout if frame == BIND else self.clip
-        return EVALUATOR.of("rested skeleton", (self.skeleton, given, frame), self._rested)
+        return EVALUATOR.of("rested skeleton", (self.skeleton, given, frame), lambda: self._rested(frame))
 
-    def _rested(self) -> Skeleton:
-        frame = self.correction.rest
+    @property
+    def _rest_frame(self) -> int | None:
+        """The frame whose pose is taken for the rest pose: the one chosen, or one that is found where the file's is no pose."""
+        if self.correction.rest is not None or self.take is None or self.take.frames <= 2:
+            return self.correction.rest
+        seen = self.skeleton.digest, self.correction.of_the_figure, self.declared, None
+        figure = self._examined(seen, self.skeleton)
+        if figure.body is not None and not figure.folded:
+            return None
+        key = self.skeleton, self.clip, self.correction.prefix
+        return EVALUATOR.of("pose for rest", key, lambda: pose_for_rest(*key))
+
+    def _rested(self, frame: int) -> Skeleton:
         if frame == BIND and self.character is not None:
             return replace(self.skeleton, rest=bind_pose(self.skeleton, self.character.meshes)[0])
         clip = self.clip
@@ -101,22 +113,28 @@ class Entry:
     @property
     def _seen_as(self) -> tuple[Any, ...]:
         """What decides what the skeleton is seen as; equal for skeletons that are alike, but for what only a motion tells."""
-        seen = self.rested_skeleton.digest, self.correction.of_the_figure, self.declared
-        # Where the skeleton alone leaves doubts, the motion may tell more; else a family is seen as one.
-        if self.take is None or not self._examined(seen).doubtful:
+        frame = None if self.correction.rest is not None else self._rest_frame
+        seen = self.rested_skeleton.digest, self.correction.of_the_figure, self.declared, frame
+        # Where the skeleton alone leaves doubts, or its motion stands otherwise, that tells more; else a family is seen as one.
+        if self.take is None:
             return seen
-        return (*seen, self.clip)
+        figure, clip = self._examined(seen, self.rested_skeleton), self.clip
+        key = figure, clip
+        if figure.doubtful or EVALUATOR.of("motion disagrees", key, lambda: motion_disagrees(*key)):
+            return (*seen, clip)
+        return seen
 
     @property
     def figure(self) -> Figure:
         """What the skeleton was found to be (a Figure), shared among equal skeletons."""
         # Asked for all the time: what it is seen as takes longer to compare than the entry itself.
-        return EVALUATOR.of("figure of an entry", (self,), lambda: self._examined(self._seen_as))
+        return EVALUATOR.of("figure of an entry", (self,), lambda: self._examined(self._seen_as, self.rested_skeleton))
 
-    def _examined(self, seen: tuple[Any, ...]) -> Figure:
+    def _examined(self, seen: tuple[Any, ...], skeleton: Skeleton) -> Figure:
         def examined() -> Figure:
             use_words()
-            return place_figure(self.rested_skeleton, self.correction, self.declared, *seen[3:])
+            frame, clip = seen[3], seen[4] if len(seen) > 4 else None
+            return place_figure(skeleton, self.correction, self.declared, clip, frame)
 
         return EVALUATOR.of("figure", seen, examined)
 

@@ -65,6 +65,8 @@ def _rest(source: Finding) -> str:
     if source["chosen"]:
         frame = "bind pose" if source["frame"] is None else f"frame {source['frame']} of the file"
         parts.append(f"{frame}, set manually")
+    elif source["frame"] is not None:
+        parts.append(f"frame {source['frame']}, since the file's rest pose shows no body")
     return "; ".join(parts)
 
 
@@ -78,6 +80,7 @@ _SOURCES: dict[str, str | Callable[[Finding], str]] = {
     "declared": "the file says so",
     "no body": "no body could be read; this is a guess",
     "four legs": "the four legs that it stands on",
+    "motion stands": "the motion: hips to head and feet to hips point that way",
     "trunk": lambda s: "direction from hips to head" + (", and the file says so" if s["declared"] else ""),
     "feet": "the feet: heel behind, toes in front",
     "feet to head": lambda s: f"the markers of {s['low']} and {s['high']}",
@@ -107,6 +110,12 @@ def _length(fact: Fact) -> str:
     return counted(fact["frames"], "frame") + (f", beginning at {fact['start']:.2f} s" if begins else "")
 
 
+def _facing(fact: Fact) -> str:
+    aside = fact.values.get("yaw", 0.0)
+    turned = f"; the rest pose is turned {abs(aside):.0f}° away from it" if abs(aside) >= 1 else ""
+    return source_words(fact.source) + turned
+
+
 def _bind(fact: Fact) -> str:
     if fact["differs"]:
         return f"up to {fact['degrees']:.0f}° apart, at {fact['joint']}"
@@ -130,7 +139,7 @@ Value = Callable[[Fact], str]
 _FACTS: dict[str, tuple[str, Value, Value | None]] = {
     "unit": ("Unit", lambda f: f["unit"], None),
     "up": ("Up", lambda f: f["axis"], None),
-    "facing": ("Facing", lambda f: f["axis"], None),
+    "facing": ("Facing", lambda f: f["axis"], _facing),
     "skeleton": ("Skeleton", lambda f: counted(f["joints"], "joint"), None),
     "height": ("Height", lambda f: f"{f['metres']:.2f} m", None),
     "rest pose": ("Rest pose", lambda f: rest_pose_words(f["pose"]), None),

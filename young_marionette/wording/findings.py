@@ -95,6 +95,21 @@ _WORDS: dict[str, tuple[Any, str]] = {
         "The file says that {declared} is up, and the figure stands along {seen}.",
         "The figure is trusted; set Up in Gather if it should lie.",
     ),
+    "up differs": (
+        lambda f: (
+            f"The rest pose stands along {f['rest']} and the motion along {f['motion']}; "
+            f"{'the motion' if f['followed'] else 'the rest pose'} is followed."
+        ),
+        "Set Up in Gather, or with --source-up, if that is wrong.",
+    ),
+    "rest replaced": (
+        "The file's rest pose shows no body that a person could take; the pose of frame {frame} is used in its place.",
+        "Choose another frame as the rest pose in Gather if bones turn out twisted.",
+    ),
+    "folded rest": (
+        "The legs lie along the trunk at rest: this is no pose that a person takes.",
+        "Choose a frame of a clip as the rest pose in Gather.",
+    ),
     "declared unit": (
         "By the unit that the file tells, {unit}, the figure would be {height:.3g} m tall; it is taken to be another.",
         "Set its unit in Gather if it is that size.",

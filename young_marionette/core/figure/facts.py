@@ -22,7 +22,8 @@ from ..kinematics import forward_rows
 from ..units import UNITS, name_of
 from .correction import BIND, Correction
 from .declared import Declared
-from .placement import Placement, axis_name, axis_vector
+from .placement import Placement, axis_name, axis_vector, plain_forward
+from .posture import Upright, is_folded, motion_wins, upright
 
 if TYPE_CHECKING:
     from ..clip import Clip
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 # Rare units are only believed of a figure as tall as people are.
 _USUAL, _RARE = 1.7, 0.3
 _DOUBT = 0.95  # certainty under which a motion is asked, too
+_CONVENTION = np.radians(15)  # off an axis, up to which a rest pose is meant to face along it
 _LOWEST, _TALLEST = 0.2, 12.0  # metres; a figure outside of this has been told a wrong unit
 
 
@@ -60,7 +62,10 @@ class RestPose:
 
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """A skeleton that was examined: its body, its placement in our world, and the facts."""
+    """A skeleton that was examined: its body, its placement in our world, and the facts.
+
+    ``folded``: it rests in a pose that no person takes, so that only a motion shows its build.
+    """
 
     body: Body | None
     placement: Placement
@@ -72,6 +77,7 @@ class Figure:
     facts: tuple[Fact, ...]
     oddities: tuple[Finding, ...]
     fingerprint: str
+    folded: bool = False
 
     @property
     def doubtful(self) -> bool:
@@ -127,10 +133,15 @@ def examine(
     correction: Correction = Correction(),
     declared: Declared = Declared(),
     clip: Clip | None = None,
+    frame: int | None = None,
 ) -> Figure:
     """Examine a skeleton in its file's own unit and axes (a Figure).
 
-    ``declared``: what the file says of itself. ``clip``: a motion on its joints, which tells more of them.
+    ``declared``: what the file says of itself. ``clip``: a motion on its joints, which tells more of them. ``frame``: of
+    the clip whose pose is taken for the rest pose, where the file's is none.
+
+    Only whole quarter turns are taken for a convention of the file's axes. A rest pose that stands turned by any other
+    angle leaves the world as it is: that heading belongs to the motion.
     """
     body = known_body(skeleton, declared.bones, correction.prefix) if declared.bones else None
     shape = body or read_shape(skeleton, correction.prefix, clip)
@@ -139,7 +150,7 @@ def examine(
     if body is None:
         extent = np.ptp(np.vstack([skeleton.rest_world[0], np.nan_to_num(skeleton.ends)]), axis=0).max()
         stature, up = float(extent), axis_vector(declared.up or "Y")
-        forward = rot.AXES["Z"] if abs(up[1]) > 0.5 else -rot.AXES["Y"]
+        forward = plain_forward(up)
         up_from = facing_from = finding("no body")
         up_sure = facing_sure = False
         assert isinstance(shape, Shape)
@@ -156,26 +167,41 @@ def examine(
             up_from = finding("trunk", declared=True)
         if body.sides_swapped:
             oddities.append(finding("sides"))
+    stands = upright(clip, body) if clip is not None and body is not None else None
+    if body is not None and clip is not None and stands is not None and _disagree(stands, body):
+        followed = motion_wins(clip, body, up, stands)
+        names = {"rest": axis_name(up), "motion": axis_name(stands.axis)}
+        oddities.append(finding("up differs", **names, followed=followed))
+        up_sure = False
+        if followed:
+            up, up_from = stands.axis, finding("motion stands")
     if correction.up:
         up, up_from, up_sure = axis_vector(correction.up), MANUAL, True
-    forward = _square(forward, up)
+        oddities = [odd for odd in oddities if odd.code != "up differs"]
+    forward, yaw = _facing(body, forward, up, frame is not None)
     if correction.facing:
         forward, facing_from, facing_sure = _square(axis_vector(correction.facing), up), MANUAL, True
+    folded = body is not None and is_folded(skeleton, body)
+    if folded:
+        oddities.append(finding("folded rest"))
+    if frame is not None:
+        oddities.append(finding("rest replaced", frame=frame))
     scale, unit, unit_sure, unit_from = _unit(stature, body, correction, declared, oddities)
     rest = describe_rest(skeleton, body) if body else None
     facts = [
         Fact("unit", {"unit": unit, "metres": scale}, unit_from, unit_sure),
         Fact("up", {"axis": axis_name(up)}, up_from, up_sure),
-        Fact("facing", {"axis": axis_name(forward)}, facing_from, facing_sure),
+        Fact("facing", {"axis": axis_name(forward), "yaw": 0.0 if correction.facing else yaw}, facing_from, facing_sure),
         Fact("skeleton", {"joints": len(skeleton)}, _about_joints(skeleton)),
         Fact("height", {"metres": stature * scale}, finding("along bones")),
     ]
     if body:
         more = [kind for kind in (ARMS, WING, TAIL) if kind in body.beside]
         facts.append(Fact("limbs", {"kind": body.kind, "arms": "left hand" in body.parts, "more": more}))
-        frame = None if correction.rest == BIND else correction.rest
         chosen = correction.rest is not None
-        facts.append(Fact("rest pose", {"pose": rest}, finding("rest pose", pose=rest, chosen=chosen, frame=frame)))
+        posed = frame if not chosen else None if correction.rest == BIND else correction.rest
+        source = finding("rest pose", pose=rest, chosen=chosen, frame=posed)
+        facts.append(Fact("rest pose", {"pose": rest}, source))
         prefix = body.names.prefix
         prefix_from = MANUAL if correction.prefix is not None else finding("all names") if prefix else None
         facts.append(Fact("name prefix", {"prefix": prefix}, prefix_from))
@@ -193,7 +219,38 @@ def examine(
         tuple(facts),
         tuple(oddities),
         fingerprint(skeleton, body.names.prefix if body else correction.prefix or ""),
+        folded,
     )
+
+
+def _disagree(stands: Upright, body: Body) -> bool:
+    return float(stands.axis @ body.up) < 0.5
+
+
+def motion_disagrees(figure: Figure, clip: Clip) -> bool:
+    """Whether a clip, in its file's world, stands along another axis than its skeleton rests along.
+
+    ``figure``: as ``place_figure`` gave it.
+    """
+    stands = upright(clip, figure.body) if figure.body is not None else None
+    if stands is None or figure.body is None:
+        return False
+    return float(rot.rotate(figure.placement.turn, stands.axis) @ figure.body.up) < 0.5
+
+
+def _facing(body: Body | None, forward: np.ndarray, up: np.ndarray, posed: bool) -> tuple[np.ndarray, float]:
+    """``(the axis that is ahead, by how many degrees the rest pose faces aside of it)``.
+
+    ``posed``: the rest pose is one of a motion's, which faces wherever it went.
+    """
+    plain = plain_forward(up)
+    if body is None or abs(float(body.up @ up)) < 0.5:
+        return plain, 0.0  # a body that lies at rest faces nowhere
+    forward = _square(forward, up)
+    axis = axis_vector(axis_name(forward))
+    if posed or rot.angle_between(forward, axis) > _CONVENTION:
+        axis = plain
+    return axis, float(np.degrees(np.arctan2(np.cross(axis, forward) @ up, axis @ forward)))
 
 
 def _unit(
@@ -222,13 +279,9 @@ def _about_joints(skeleton: Skeleton) -> Finding:
 
 
 def _square(forward: np.ndarray, up: np.ndarray) -> np.ndarray:
-    """``forward`` made square to ``up``, and put on an axis where rounding alone keeps it off one."""
+    """``forward`` made square to ``up``."""
     forward = forward - (forward @ up) * up
-    if np.linalg.norm(forward) < 1e-6:
-        forward = next(a for a in rot.AXES.values() if abs(a @ up) < 0.5)
-    forward = rot.normalise(forward)
-    nearest = axis_vector(axis_name(forward))
-    return nearest if rot.angle_between(forward, nearest) < np.radians(0.2) else forward
+    return rot.normalise(forward) if np.linalg.norm(forward) > 1e-6 else plain_forward(up)
 
 
 def motion_facts(
@@ -299,9 +352,10 @@ def place_figure(
     correction: Correction = Correction(),
     declared: Declared = Declared(),
     clip: Clip | None = None,
+    frame: int | None = None,
 ) -> Figure:
     """Examine a skeleton as read, see ``examine``; return its Figure with the body's frame in our world."""
-    figure = examine(skeleton, correction, declared, clip)
+    figure = examine(skeleton, correction, declared, clip, frame)
     if figure.body is None:
         return figure
     turn = figure.placement.turn

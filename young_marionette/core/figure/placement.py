@@ -41,6 +41,13 @@ def axis_name(vector: np.ndarray) -> str:
     return ("+" if vector[axis] > 0 else "-") + "XYZ"[axis]
 
 
+def plain_forward(up: np.ndarray) -> np.ndarray:
+    """The axis ``(3,)`` that becomes +Z where ``up``, an axis, becomes +Y by one quarter turn, or none."""
+    if up[1] < -0.5:
+        return -rot.AXES["Z"]  # by half a turn about X
+    return axis_vector(axis_name(rot.rotate(rot.conjugate(rot.between(up, rot.AXES["Y"])), rot.AXES["Z"])))
+
+
 @dataclass(frozen=True, eq=False)
 class Placement:
     """``scale``: metres per file unit; ``turn (4,)``: the rotation from the file's world into ours."""

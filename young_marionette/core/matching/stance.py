@@ -22,6 +22,8 @@ from ..evaluator import EVALUATOR
 from ..humanoid.parts import LEG, NEXT
 from ..humanoid.words import FINGERS
 from ..skeleton import pose_world
+from .heading import stood_alike
+from .own_body import body_pairs, is_same_body, tied_children
 
 if TYPE_CHECKING:
     from ..skeleton import Skeleton
@@ -58,28 +60,6 @@ class Limb:
     angle: float
 
 
-def lead_pairs(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> dict[int, int]:
-    """``{target joint: source joint}`` of the bones that are tied one to one, or lead their run."""
-    pairs = {}
-    for s in strings:
-        source_run, target_run = [source.index[n] for n in s.source], [target.index[n] for n in s.target]
-        if len(source_run) == len(target_run):
-            pairs.update(zip(target_run, source_run))
-        elif not s.bends and not s.part.endswith(" twist"):
-            pairs[target_run[0]] = source_run[0]
-    return pairs
-
-
-def tied_children(target: Skeleton, pairs: dict[int, int]) -> dict[int, list[int]]:
-    """For each tied target joint the tied joints nearest below it."""
-    below = {j: [] for j in pairs}
-    for joint in pairs:
-        over = next((a for a in target.ancestors(joint) if a in pairs), None)
-        if over is not None:
-            below[over].append(joint)
-    return below
-
-
 def leg_scale(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> float:
     """Target leg length over source leg length (thigh and shin along the bones); 1 without legs."""
     # Asked for at each step of a drag.
@@ -101,49 +81,53 @@ def _leg_scale(strings: tuple[String, ...], source: Skeleton, target: Skeleton) 
 
 
 def same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> bool:
-    """Whether both skeletons have the same bone lengths, up to one common scale."""
+    """Whether both skeletons have the same body, up to one common scale; see ``core.matching.own_body``."""
     key = tuple(strings), source, target
-    return EVALUATOR.of("same body", key, lambda: _same_body(*key))
-
-
-def _same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton) -> bool:
-    pairs = lead_pairs(strings, source, target)
-    if len(pairs) < 8 or any(len(s.source) != len(s.target) and s.bends for s in strings):
-        return False
-    scale = leg_scale(strings, source, target)
-    a, b = source.rest_world[0], target.rest_world[0]
-    misfits = [
-        abs(np.linalg.norm(b[c] - b[p]) - scale * np.linalg.norm(a[pairs[c]] - a[pairs[p]]))
-        for p, below in tied_children(target, pairs).items()
-        for c in below
-    ]
-    return max(misfits, default=1.0) < 1e-3 * np.ptp(b, axis=0).max()
+    return EVALUATOR.of("same body", key, lambda: is_same_body(*key, leg_scale(*key)))
 
 
 def match(
     strings: tuple[String, ...], source: Skeleton, target: Skeleton, source_pose: np.ndarray | None = None
 ) -> Stance:
-    """Match the stance automatically (a Stance). ``source_pose (joints, 4)`` replaces the source's rest."""
+    """Match the stance automatically (a Stance). ``source_pose (joints, 4)`` replaces the source's rest.
+
+    A source that faces elsewhere in it, or lies, is turned as a whole first (see ``stood_alike``).
+    """
     source_pose = source.rest if source_pose is None else np.asarray(source_pose, float)
+    source_pose = stood_alike(strings, source, target, source_pose)
     source_points, _ = pose_world(source, source_pose)
-    target_points, rest_turns = target.rest_world
-    pairs = lead_pairs(strings, source, target)
+    target_points = target.rest_world[0]
     if same_body(strings, source, target):
-        wanted = {
-            t: _whole_fit(source_points, target_points, pairs, t, below)
-            for t, below in tied_children(target, pairs).items()
-            if below
-        }
-    else:
-        wanted = _limb_fits(strings, source, target, source_points, target_points)
+        pairs = body_pairs(strings, source, target, leg_scale(strings, source, target))
+        return Stance(source_pose, fitted_pose(source, target, pairs, source_pose))
+    wanted = _limb_fits(strings, source, target, source_points, target_points)
+    return Stance(source_pose, _posed(target, wanted))
+
+
+def _posed(target: Skeleton, wanted: dict[int, Callable[..., Any]]) -> np.ndarray:
+    """Local rotations ``(joints, 4)`` of joints turned as ``wanted`` says, parents first; others ride along."""
     # turned[j]: how far joint j has been turned in the world, away from the rest pose
     turned = np.tile(rot.IDENTITY, (len(target), 1))
     for joint, parent in enumerate(target.parents):
         over = turned[parent] if parent >= 0 else rot.IDENTITY
         turned[joint] = wanted[joint](over) if joint in wanted else over
-    world = rot.multiply(turned, rest_turns)
+    world = rot.multiply(turned, target.rest_world[1])
     above = np.where(target.parents[:, None] >= 0, world[target.parents], rot.IDENTITY)
-    return Stance(source_pose, rot.multiply(rot.conjugate(above), world))
+    return rot.multiply(rot.conjugate(above), world)
+
+
+def fitted_pose(source: Skeleton, target: Skeleton, pairs: dict[int, int], source_pose: np.ndarray) -> np.ndarray:
+    """Local rotations ``(joints, 4)`` that point every bone of the target as ``source_pose`` points the source's.
+
+    ``pairs``: ``{target joint: source joint}``.
+    """
+    source_points, _ = pose_world(source, source_pose)
+    wanted = {
+        t: _whole_fit(source_points, target.rest_world[0], pairs, t, below)
+        for t, below in tied_children(target, pairs).items()
+        if below
+    }
+    return _posed(target, wanted)
 
 
 def _whole_fit(

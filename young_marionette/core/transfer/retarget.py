@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,6 +22,7 @@ from ..clip import Clip, as_rows, blocks, from_rows
 from ..errors import InputError
 from ..humanoid.parts import NEXT
 from ..kinematics import local_rotation, position_rows, world_rotation_rows
+from ..matching.own_body import covering
 from ..matching.stance import leg_scale, same_body
 from ..matching.touches import touched
 from ..matching.tying import missing
@@ -72,6 +74,8 @@ class Transfer:
             raise InputError("The hips have no string, so nothing can be transferred.")
         self.source, self.target, self.strings, self.settings = source, target, strings, settings
         self._ties = {s.part: s for s in strings}
+        self.scale = leg_scale(strings, source, target)
+        self._same_body = same_body(strings, source, target)
         self._source_points, self._source_turns = pose_world(source, stance.source)
         pose = touched(stance.target, target, strings, dict(settings.touches)) if settings.touches else stance.target
         self._target_points, self._target_turns = pose_world(target, pose)
@@ -95,7 +99,11 @@ class Transfer:
                 drives = self._helpers(s.part.removesuffix(" twist"), source_run[0], target_run)
             elif len(source_run) == len(target_run):
                 drives = [_Drive(t, (h,)) for h, t in zip(source_run, target_run)]
-            elif s.bends or s.part == "hips":
+            elif s.part == "hips":
+                drives = [_Drive(t, (source_run[-1],)) for t in target_run]
+            elif s.bends and self._same_body:
+                drives = [_Drive(t, (over,)) for t, over, _ in covering(s, self.source, self.target, self.scale)]
+            elif s.bends:
                 drives = self._sampled(s, source_run, target_run)
             else:
                 drives = [
@@ -157,11 +165,13 @@ class Transfer:
         thighs = [self._ties[p] for p in ("left thigh", "right thigh") if p in self._ties] or [self._ties["hips"]]
         self._source_centre = [self.source.index[s.source[0]] for s in thighs]
         centre = self._target_points[[self.target.index[s.target[0]] for s in thighs]].mean(0)
-        turn = self._target_turns[self.hips]
-        self._to_centre = rot.rotate(rot.conjugate(turn), centre - self._target_points[self.hips])
-        self.scale = leg_scale(self.strings, self.source, self.target)
+        # Where legs hang on another joint than the trunk does, the one that they hang on carries their middle.
+        self._hips_run = [self.target.index[n] for n in self._ties["hips"].target]
+        carrier = self._hips_run[-1]
+        turn = self._target_turns[carrier]
+        self._to_centre = rot.rotate(rot.conjugate(turn), centre - self._target_points[carrier])
         self.rise = self.settings.height_offset
-        if not same_body(self.strings, self.source, self.target):
+        if not self._same_body:
             source_ankle = self._ankle_height(self.source, self._source_points, self._source_turns, "source")
             target_ankle = self._ankle_height(self.target, self._target_points, self._target_turns, "target")
             if source_ankle is not None and target_ankle is not None:
@@ -210,7 +220,7 @@ class Transfer:
         """The joints whose rotations in the world are wanted, of source and target."""
         driven, copied = self._by_joint, {copy.joint for copy in self._copies}
         self._made = [j for j in driven if j not in copied]  # from their own and their parents' worlds
-        wanted, todo = set[int](), [self.hips, *self._made, *self.target.parents[self._made].tolist()]
+        wanted, todo = set[int](), [*self._hips_run, *self._made, *self.target.parents[self._made].tolist()]
         at = self.hips
         while at >= 0:
             todo.append(at)
@@ -318,7 +328,10 @@ class Transfer:
         centre = np.mean([places[j] for j in self._source_centre], axis=0) * self.scale
         centre[[0, 2]] *= self.settings.stride
         centre[1] += self.rise
-        to_centre = rot.rotate_rows(world[self.hips], self._to_centre[:, None])
+        to_centre = rot.rotate_rows(world[self._hips_run[-1]], self._to_centre[:, None])
+        for over, joint in pairwise(self._hips_run):
+            if int(self.target.parents[joint]) == over:
+                to_centre = to_centre + rot.rotate_rows(world[over], self.target.offsets[joint][:, None])
         hips = centre - to_centre
         moves = {}
         if self.root is not None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core import rotations as rot
+from ...core.matching.heading import turn_ahead
 from ...core.skeleton import pose_world
 
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ def t_posed(skeleton: Skeleton, table: dict[str, str]) -> np.ndarray:
 
     Arms are aimed to the sides and legs down, each by the smallest turn; the figure faces +Z.
     """
-    pose = np.array(skeleton.rest)
+    pose = _facing_ahead(skeleton, table)
     bone_of = {name: bone for bone, name in table.items()}
     for joint, name in enumerate(skeleton.names):
         bone = bone_of.get(name)
@@ -46,4 +47,29 @@ def t_posed(skeleton: Skeleton, table: dict[str, str]) -> np.ndarray:
         parent = int(skeleton.parents[joint])
         above = turns[parent] if parent >= 0 else rot.IDENTITY
         pose[joint] = rot.normalise(rot.multiply(rot.conjugate(above), turned))
+    return pose
+
+
+def _facing_ahead(skeleton: Skeleton, table: dict[str, str]) -> np.ndarray:
+    """The rest pose ``(joints, 4)`` with the hips turned so that the figure stands upright and faces +Z."""
+    points, turns = skeleton.rest_world
+    pose = np.array(skeleton.rest)
+
+    def place(bone: str) -> np.ndarray | None:
+        return points[skeleton.index[table[bone]]] if bone in table else None
+
+    def across(bone: str) -> np.ndarray | None:
+        left, right = place(f"left{bone}"), place(f"right{bone}")
+        return None if left is None or right is None else left - right
+
+    hips, top = place("hips"), next((p for p in map(place, ("head", "neck", "chest", "spine")) if p is not None), None)
+    if hips is None or top is None:
+        return pose
+    turn = turn_ahead(top - hips, across("UpperLeg"), across("UpperArm"))
+    if turn is None:
+        return pose
+    joint = skeleton.index[table["hips"]]
+    parent = int(skeleton.parents[joint])
+    above = turns[parent] if parent >= 0 else rot.IDENTITY
+    pose[joint] = rot.normalise(rot.multiply(rot.conjugate(above), rot.multiply(turn, turns[joint])))
     return pose

@@ -10,8 +10,7 @@ import numpy as np
 from ...core import rotations as rot
 from ...core.errors import InputError
 from ...core.humanoid.words import shared_prefix
-from ...core.matching.stance import match
-from ...core.matching.tying import String
+from ...core.matching.stance import fitted_pose
 from ...core.skeleton import Skeleton
 from .schema import Joint, Side
 
@@ -114,5 +113,4 @@ def _rebuilt(side: Side, skeleton: Skeleton, names: dict[str, str]) -> np.ndarra
     for name, turn in side.pose.items():
         if name in old.index:
             pose[old.index[name]] = rot.multiply(pose[old.index[name]], rot.normalise(np.array(turn)))
-    same = tuple(String(f"bone {i}", (a,), (b,), 1.0, "") for i, (a, b) in enumerate(names.items()))
-    return match(same, old, skeleton, pose).target
+    return fitted_pose(old, skeleton, {skeleton.index[b]: old.index[a] for a, b in names.items()}, pose)

@@ -137,9 +137,10 @@ def dressed(clip, rng, rest=None, names=None, up=None, unit=None, axes=None, ext
     any angle, which says nothing of where the motion goes.
     """
     figure = clip.skeleton
-    quarters, aside = int(rng.integers(4)), rng.uniform(-10, 10)
-    if rng.random() < 0.5:
-        quarters, aside = 0, rng.uniform(20, 70) + 90 * rng.integers(4)
+    own = np.random.default_rng(int(abs(figure.offsets).sum() * 1e9))
+    quarters, aside = int(own.integers(4)), own.uniform(-10, 10)
+    if own.random() < 0.5:
+        quarters, aside = 0, own.uniform(20, 70) + 90 * own.integers(4)
     rest = rest or rng.choice(["T", "A", "hanging"])
     turned = (
         rng.normal(size=(len(figure), 4))
@@ -153,6 +154,7 @@ def dressed(clip, rng, rest=None, names=None, up=None, unit=None, axes=None, ext
     if (names is None and rng.random() < 0.5) or names == "numbers":
         order = rng.permutation(len(clip.skeleton))
         clip = dressing.with_names(clip, {n: f"bone_{order[i]:02d}" for i, n in enumerate(clip.skeleton.names)})
+    rng.uniform()  # so that all else is drawn as it always was
     world = rot.multiply(
         UPS[up or rng.choice(list(UPS))], rot.from_axis_angle(rot.AXES["Y"], np.array(quarters * np.pi / 2))
     )

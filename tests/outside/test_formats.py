@@ -24,7 +24,7 @@ class EveryPairOfFormats(Case):
         self.assertLessEqual(farthest(with_y_up(result), wanted), within, f"{path.suffix} as {ending}")
 
     @examples(25)
-    @given(makers.skeletons(roots=3), st.sampled_from(INTO))
+    @given(makers.skeletons(), st.sampled_from(INTO))
     def test_from_gltf(self, made, ending):
         with folder() as place:
             path = place / "source.glb"

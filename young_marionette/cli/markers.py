@@ -10,13 +10,15 @@ import numpy as np
 from ..core import rotations as rot
 from ..core.errors import InputError
 from ..core.figure.placement import axis_vector
+from ..core.findings import finding
 from ..core.markers.faults import GAP
 from ..core.markers.seen import mean as seen_mean
+from ..core.markers.solving import is_likely_stature
 from ..core.units import UNITS, unit_of
 from ..project.markers.entry import take_of
 from ..project.markers.showing import faults_of, marker_rows, told_faults, unknown_segments
 from ..project.pairing import within
-from ..wording.findings import counted
+from ..wording.findings import counted, finding_words
 from ..wording.markers import fault_words, mend_words, segment_words
 from .console import print_json, say
 from .report import found, print_facts, print_notes
@@ -24,6 +26,7 @@ from .report import found, print_facts, print_notes
 if TYPE_CHECKING:
     from argparse import Namespace
 
+    from ..core.findings import Finding
     from ..core.markers.reference import Reference
     from ..core.markers.solving import Solution
     from ..project.markers.entry import MarkerEntry
@@ -125,6 +128,7 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
         "residual_mm": _mm(np.nanmedian(solution.off)),
         "reference": None if posed is None else posed.name,
         "figure": {"stature": round(figure.stature, 4), "offsets": lengths},
+        "notes": [finding_words(note).text for note in notes_of(entry, solution)],
         "unknown": unknown_segments(solution),
         "faults": [
             {
@@ -140,6 +144,12 @@ def told_of(entry: MarkerEntry, solution: Solution) -> dict:
     }  # fmt: skip
 
 
+def notes_of(entry: MarkerEntry, solution: Solution) -> list[Finding]:
+    """What was odd in the file, and about the figure that was fitted."""
+    tall = [] if is_likely_stature(solution.figure) else [finding("stature", metres=solution.figure.stature)]
+    return [*entry.oddities, *tall]
+
+
 def _mm(metres: float | None) -> float | None:
     return round(float(metres) * 1000, 3) if metres is not None and np.isfinite(metres) else None
 
@@ -150,6 +160,8 @@ def _print_solved(entry: MarkerEntry, solution: Solution, told: dict, out: objec
         f"{entry.name}: {counted(len(solution.on), 'marker')} on a figure of {figure.stature:.2f} m; usually "
         f"{told['residual_mm']:.1f} mm off"
     )
+    for note in told["notes"]:
+        say(note)
     if told["unknown"]:
         say("No marker tells of: " + ", ".join(map(segment_words, told["unknown"])))
     for fault in told_faults(entry, solution):

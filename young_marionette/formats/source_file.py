@@ -51,7 +51,8 @@ class SkeletonPart:
     """One skeleton of a file, with its clips. ``name``: the file's, with the skeleton's where it has several.
 
     ``layout`` holds what only the format's own writer needs to write the same kind of file again. ``declared``: what the
-    file says of unit, axes and bones; ``limits``: of how far joints may turn. ``extras``: plain data that goes with each clip. Names of clips are made fit to be shown; names of joints are the file's own.
+    file says of unit, axes and bones; ``limits``: of how far joints may turn. ``extras``: plain data that goes with each clip.
+    ``parted``: animations of the file that one of the clips holds together, each by itself. Names of clips are made fit to be shown; names of joints are the file's own.
     """
 
     name: str
@@ -62,11 +63,14 @@ class SkeletonPart:
     declared: Declared = Declared()
     limits: tuple[JointLimit, ...] = ()
     extras: tuple[dict[str, Any] | None, ...] = ()
+    parted: tuple[Clip | KeyedClip, ...] = ()
 
     def __post_init__(self) -> None:
         put = object.__setattr__
         put(self, "name", shown(self.name))
-        put(self, "clips", tuple(c if c.name == shown(c.name) else replace(c, name=shown(c.name)) for c in self.clips))
+        for which in ("clips", "parted"):
+            clips = getattr(self, which)
+            put(self, which, tuple(c if c.name == shown(c.name) else replace(c, name=shown(c.name)) for c in clips))
 
 
 Part = SkeletonPart | MarkerPart

@@ -321,9 +321,10 @@ def _dense(take: Clip | KeyedClip) -> Clip:
     return EVALUATOR.of("frames of keys", (take,), take.sample) if isinstance(take, KeyedClip) else take
 
 
-def entries_of(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Entry]:
+def entries_of(file: SourceFile, taken: tuple[Any, ...] = (), parted: bool = False) -> list[Entry]:
     """The entries of a file as read, of all its skeletons. One of no more than two frames is taken for a rig.
 
+    ``parted``: animations that were made one take, each as an entry of its own instead.
     A character's own animations are clips; the character itself is a rig beside them.
     """
     names, result = {*taken}, []
@@ -332,8 +333,9 @@ def entries_of(file: SourceFile, taken: tuple[Any, ...] = ()) -> list[Entry]:
         has_body = part.layout is not None and part.layout.character is not None
         problem = part.layout.body_problem if part.layout is not None else ""
         notes = (*part.notes, finding("body unusable", why=problem)) if problem else part.notes
-        long_clips = [c for c in part.clips if c.frames > 2]
-        clips: list[Clip | KeyedClip | None] = [*part.clips] or [None]
+        own = part.parted if parted else part.clips
+        long_clips = [c for c in own if c.frames > 2]
+        clips: list[Clip | KeyedClip | None] = [*own] or [None]
         if has_body and long_clips:
             clips = [None, *clips]
         for clip in clips:

@@ -24,7 +24,8 @@ def open_source(path: str | Path, skeleton: str | None = None, clip: str | None 
     if not moving:
         raise InputError(f"{Path(path).name} holds a skeleton without motion, so it can't be the source.")
     if clip is not None:
-        named = [e for e in moving if e.take and clip in (e.name, e.take.name, e.name.split(": ")[-1])]
+        parted = [e for e in of_skeleton(path, skeleton, parted=True) if e.take is not None]
+        named = [e for e in (*moving, *parted) if e.take and clip in (e.name, e.take.name, e.name.split(": ")[-1])]
         if not named:
             raise InputError(f"{Path(path).name} has no clip {clip}; it has {', '.join(e.name for e in moving[:8])}.")
         return named[0]
@@ -57,14 +58,19 @@ def open_any(path: str | Path, skeleton: str | None = None, clip: str | None = N
     return open_source(path, skeleton, clip) if clip or any(e.take for e in entries) else entries[0]
 
 
-def of_skeleton(path: str | Path, skeleton: str | None = None) -> list[Entry]:
-    """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none."""
+def of_skeleton(path: str | Path, skeleton: str | None = None, parted: bool = False) -> list[Entry]:
+    """All entries of a file, or of the skeleton in it whose root has a name; InputError where there is none.
+
+    ``parted``: of animations that are one take together, each by itself.
+    """
     file = read(path)
-    entries = entries_of(file)
-    if not entries:
+    entries = entries_of(file, parted=parted)
+    if not entries and not parted:
         raise InputError(f"{Path(path).name} holds markers, not a skeleton; solve it into a take first.")
     if skeleton is None:
         return entries
+    if parted and not entries:
+        return []
     named = [e for e in entries if skeleton in (e.skeleton.names[0], e.name.split(": ")[-1])]
     if not named:
         roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in entries))

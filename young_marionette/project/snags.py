@@ -14,6 +14,7 @@ from ..core.evaluator import EVALUATOR
 from ..core.figure.facts import NO_BODY
 from ..core.findings import Finding, finding
 from ..core.markers.faults import usual_distance
+from ..core.markers.solving import LOOSE, is_likely_stature
 from ..core.matching.families import differences, kinship
 from ..core.matching.tying import mirror_part, missing
 from ..core.passes.adjusting import Adjust
@@ -58,7 +59,6 @@ if TYPE_CHECKING:
 _MAY_LACK = ("Toes", "neck", "spine", "Shoulder")  # which most marker sets say nothing of
 _WIDER, _STEP, _WIDEST = "arms out", 3.0, 15.0  # degrees
 _OUT_OF_REACH = 0.01  # metres
-_LOOSE = 0.025  # metres that a marker is usually off where it fits nowhere
 STEPS = ("gather", "string", "stance", "transfer", "refine", "deliver")
 
 
@@ -173,9 +173,12 @@ def _solved(entry: MarkerEntry, solution: Solution) -> Iterator[Snag]:
     lost = [name for name in unknown_segments(solution) if not name.endswith(_MAY_LACK)]
     if lost:
         yield Snag("gather", finding("segments unknown", name=entry.name, segments=lost), entry=entry.id)
+    if not is_likely_stature(solution.figure):
+        size = finding("unlikely stature", name=entry.name, metres=float(solution.figure.stature))
+        yield Snag("gather", size, entry=entry.id)
     labels = entry.recording.labels
     for n, metres in enumerate(usual_distance(solution.off)):
-        if metres > _LOOSE:
+        if metres > LOOSE:
             label = labels[int(solution.on[n])]
             mend = AssignMarker(entry.id, label, None)
             yield Snag(

@@ -146,6 +146,10 @@ _WORDS: dict[str, tuple[Any, str]] = {
         ),
         _ALL_RIGHT,
     ),
+    "one take": (
+        "{count} animations move different joints over the same time: they are read as one take.",
+        "Part it in Gather, or name one with --clip, if each is a take of its own.",
+    ),
     "no usual rate": (
         "The keys of {clip} fall on no frames of a usual rate; frames are made at {rate:g} per second.",
         _ALL_RIGHT,
@@ -163,6 +167,17 @@ _WORDS: dict[str, tuple[Any, str]] = {
     "unlabelled points": (
         lambda f: f"{counted(f['count'], 'point')} without a label.",
         "They are taken in where they move with a segment, else left out.",
+    ),
+    "computed outputs": (
+        lambda f: (
+            f"{counted(f['count'], 'computed output')} that {'is' if f['count'] == 1 else 'are'} no marker"
+            f"{'' if f['count'] == 1 else 's'} (such as {some(f['names'], 3)}) {'is' if f['count'] == 1 else 'are'} left out."
+        ),
+        _ALL_RIGHT,
+    ),
+    "stature": (
+        "The figure is {metres:.2f} m tall, which nobody is: columns that are no markers, or a wrong unit, may be why.",
+        "Look at the unit and at which markers are used.",
     ),
     "markers differ": ("The file announces {announced} markers and names {markers}.", _ALL_RIGHT),
     "analogue left alone": (

@@ -171,6 +171,11 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "They move as a body usually would; put markers on them if some belong there.",
         "",
     ),
+    "unlikely stature": (
+        "{name}: the figure is {metres:.2f} m tall, which nobody is.",
+        "Look at the unit in Gather, and at columns that may be no markers.",
+        "",
+    ),
     "marker loose": (
         lambda f: f"{f['name']}: {f['marker']} is usually {f['metres'] * 100:.1f} cm off its place.",
         "Put it on another segment, or leave it out.",

@@ -103,7 +103,7 @@ def residual_faults(points: np.ndarray, predicted: np.ndarray, rate: float) -> l
                 found.append(Fault(LEFT_BEHIND, int(marker), *stood))
                 continue
             # What comes and goes without a jump is the figure's fault, not the marker's.
-            ends = [*range(max(first - 2, 0), first + 2), *range(last, min(last + 3, len(points)))]
+            ends = [f for f in (*range(first - 2, first + 2), *range(last, last + 3)) if 0 <= f < len(points)]
             if first > 0 and not jumped[ends, marker].any():
                 continue
             found.append(Fault(SPIKE if short else FLIP, int(marker), first, last))

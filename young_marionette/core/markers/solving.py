@@ -36,6 +36,9 @@ from .tracking import How, annealed, refined
 from .trajectories import Exchange, believable, exchanged
 
 _SPOILED = 0.002  # the share of what was seen that may be faulty before the figure is fitted anew
+_SMALLEST, _TALLEST = 1.0, 2.3  # metres
+_DOUBTFUL = 0.5
+LOOSE = 0.025  # metres that a marker is usually off where it fits nowhere
 _WRONG = 0.02  # metres that a marker on its own segment is not off as a rule
 # How a figure is fitted, from coarse to fine: sigma and width (metres), whether far markers count nothing, most steps.
 _FINE = 2  # the first stage for a figure that is nearly right
@@ -148,7 +151,22 @@ def solve(
     gone = {f.marker for f in strays}
     told = tuple(f for f in told if f.kind != fault_kinds.GAP or f.marker not in gone)
     order = sorted(told, key=lambda f: (f.kind == fault_kinds.GAP, f.first, f.marker))
-    return replace(solution, faults=tuple(order), laid=laid)
+    return replace(solution, faults=tuple(order), laid=_doubted(laid, solution))
+
+
+def is_likely_stature(figure: Figure) -> bool:
+    """Whether a figure is as tall as people are."""
+    return _SMALLEST <= figure.stature <= _TALLEST
+
+
+def _doubted(laid: Laid, solution: Solution) -> Laid:
+    """The Laid with less certainty where the figure is nobody's, and for markers that do not keep to their segment."""
+    sure = laid.sure.copy()
+    if not is_likely_stature(solution.figure):
+        sure = np.minimum(sure, _DOUBTFUL)
+    far = solution.on[np.nan_to_num(fault_kinds.usual_distance(solution.off)) > LOOSE]
+    sure[far] = np.minimum(sure[far], _DOUBTFUL)
+    return replace(laid, sure=sure)
 
 
 def on_body(recording: Recording, laid: Laid, structure: Structure = BODY) -> np.ndarray:

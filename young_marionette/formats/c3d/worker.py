@@ -14,6 +14,8 @@ import numpy as np
 
 _ROOM, _TIMES, _SECONDS = 700 << 20, 60, 120
 _BLOCK = 512
+_COMPUTED = {"ANGLES", "FORCES", "MOMENTS", "POWERS", "SCALARS", "REACTIONS", "MODELED_MARKERS"}
+_MARKERS = {"LABELS", "DESCRIPTIONS", "UNITS", "TYPE_GROUPS", "MARKERS"}
 
 
 def main(given: int, answer: int) -> None:
@@ -67,6 +69,7 @@ def _read(given: int, size: int) -> tuple[dict, dict]:
         "units": [str(v) for v in values(point, "UNITS")][:1],
         "screen": [str(v) for name in ("X_SCREEN", "Y_SCREEN") for v in values(point, name)[:1]],
         "subjects": [str(v) for v in values(parameters.get("SUBJECTS", {}), "NAMES")][:8],
+        "computed": _computed(point),
         "analogs": int(header["analogs"]["size"]),
         "announced": int(header["points"]["last_frame"]) - int(header["points"]["first_frame"]) + 1,
     }
@@ -74,3 +77,14 @@ def _read(given: int, size: int) -> tuple[dict, dict]:
         "points": np.ascontiguousarray(points[:3].transpose(2, 1, 0)),
         "residuals": np.ascontiguousarray(residuals[0].T),
     }
+
+
+def _computed(point: dict) -> list[str]:
+    """Labels of columns that the parameters of POINT list as something else than markers."""
+    groups = {str(v).strip().upper() for v in np.ravel(point.get("TYPE_GROUPS", {}).get("value", []))}
+    labels: list[str] = []
+    for name, parameter in point.items():
+        kind = name.upper().rstrip("0123456789")
+        if kind in _COMPUTED or (kind in groups and kind not in _MARKERS):
+            labels += [v.strip() for v in np.ravel(parameter.get("value", [])) if isinstance(v, str) and v.strip()]
+    return labels

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...core.errors import InputError
+from .compression import meshopt_decoded, meshopt_of
 
 if TYPE_CHECKING:
     from .container import Container
@@ -41,6 +42,30 @@ class Accessors:
         self.label = container.label
         self._accessors, self._views = container.items("accessors"), container.items("bufferViews")
         self._buffers, self._read = container.buffers, {}
+        self._decoded: dict[int, bytes] = {}
+
+    def put(self, number: int, elements: np.ndarray) -> None:
+        """Give the elements ``(count, width)`` of an accessor that are stored in another way; InputError where they don't fit."""
+        accessor = item(self._accessors, number, self.label, "accessor")
+        if (
+            accessor.get("count") != len(elements)
+            or WIDTHS.get(accessor.get("type", "")) != elements.shape[1]
+            or accessor.get("componentType") not in TYPES
+        ):
+            raise InputError(f"{self.label}: accessor {number} is not of the size of its compressed data.")
+        self._read[number] = self._normalised(accessor, elements)
+
+    def view(self, number: Any) -> tuple[Any, int, int]:
+        """``(buffer, where it begins, how long it is)`` of a bufferView, uncompressed."""
+        view = item(self._views, number, self.label, "bufferView")
+        compressed = meshopt_of(view)
+        if compressed is not None:
+            if number not in self._decoded:
+                self._decoded[number] = meshopt_decoded(compressed, self._buffers, self.label)
+            return self._decoded[number], 0, len(self._decoded[number])
+        buffer = item(self._buffers, view.get("buffer"), self.label, "buffer")
+        start = whole(view.get("byteOffset", 0), self.label, "the offset of a bufferView")
+        return buffer, start, whole(view.get("byteLength"), self.label, "the length of a bufferView")
 
     def array(self, number: Any, width: int | None = None) -> np.ndarray:
         """The elements ``(count, width)`` of an accessor: floats where normalised, else as stored."""
@@ -75,16 +100,17 @@ class Accessors:
             values = np.zeros((count, width), kind)
         if accessor.get("sparse") is not None:
             values = self._sparse(accessor["sparse"], values, kind, width)
-        if accessor.get("normalized") and kind is not np.float32:
-            top = np.iinfo(values.dtype).max
-            values = np.maximum(values.astype(np.float32) / top, -1.0)
+        return self._normalised(accessor, values)
+
+    @staticmethod
+    def _normalised(accessor: dict[str, Any], values: np.ndarray) -> np.ndarray:
+        if accessor.get("normalized") and values.dtype.kind in "iu":
+            return np.maximum(values.astype(np.float32) / np.iinfo(values.dtype).max, -1.0)  # type: ignore[no-any-return]
         return values
 
     def _elements(self, view_number: Any, offset: Any, count: int, kind: type, width: int) -> np.ndarray:
-        view = item(self._views, view_number, self.label, "bufferView")
-        buffer = item(self._buffers, view.get("buffer"), self.label, "buffer")
-        start = whole(view.get("byteOffset", 0), self.label, "the offset of a bufferView")
-        length = whole(view.get("byteLength"), self.label, "the length of a bufferView")
+        buffer, start, length = self.view(view_number)
+        view = self._views[view_number]
         offset = whole(offset, self.label, "the offset of an accessor")
         size = np.dtype(kind).itemsize * width
         stride = whole(view.get("byteStride", size), self.label, "the stride of a bufferView", 1)

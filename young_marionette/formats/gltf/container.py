@@ -20,6 +20,7 @@ from ...core.text import HALF, whole_characters
 from ..files import opened
 from ..places import read_if_there, read_inside
 from ..sniffing import GLB_MAGIC
+from .compression import MESHOPT, is_fallback
 
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
 _MAX_JSON = 256 << 20
@@ -130,14 +131,14 @@ def _document(text: bytes, label: str) -> dict[str, Any]:
     return document
 
 
-# Required extensions that change nothing of what is read here (materials, textures), or that are read; where meshes
-# are compressed, a body can't be used, but its skeleton and motion can.
+# Required extensions that change nothing of what is read here (materials, textures), or that are read.
 _UNDERSTOOD = {
     "KHR_materials_unlit", "KHR_texture_transform", "KHR_materials_pbrSpecularGlossiness", "KHR_texture_basisu",
     "EXT_texture_webp", "KHR_materials_emissive_strength", "KHR_lights_punctual", "VRM", "VRMC_vrm", "KHR_mesh_quantization",
     "VRMC_vrm_animation", "VRMC_materials_mtoon", "VRMC_springBone", "VRMC_node_constraint", "KHR_materials_transmission",
     "KHR_materials_clearcoat", "KHR_materials_ior", "KHR_materials_sheen", "KHR_materials_specular", "KHR_materials_volume",
     "KHR_materials_variants", "KHR_draco_mesh_compression",
+    *MESHOPT,
 }  # fmt: skip
 
 
@@ -147,6 +148,8 @@ def _buffer(
     size = item.get("byteLength") if isinstance(item, dict) else None
     if not isinstance(size, int) or isinstance(size, bool) or size < 0:
         raise InputError(f"{label}: buffer {number} tells no size.")
+    if is_fallback(item):
+        return memoryview(b"")
     uri = item.get("uri")
     own = binary if number == 0 and binary is not None else b""
     data = own if uri is None else fetch(uri, label, folder, size)

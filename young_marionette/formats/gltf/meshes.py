@@ -9,12 +9,12 @@ import numpy as np
 
 from ...core.character.meshes import Character, Material, Mesh, Morph, inverted, level_in, smooth_normals
 from ...core.errors import InputError
-from .accessors import item, whole
+from .accessors import Accessors, item, whole
+from .compression import DRACO, draco_decoded
 from .container import fetch
 from .motion import morph_names
 
 if TYPE_CHECKING:
-    from .accessors import Accessors
     from .container import Container
     from .nodes import Nodes, Tree
 
@@ -91,8 +91,10 @@ def _primitives(
             raise InputError(f"{label}: a part of the mesh {name} has no attributes.")
         if part.get("mode", 4) != 4 or "POSITION" not in attributes:
             continue  # lines and points are nobody's skin
-        if "KHR_draco_mesh_compression" in (part.get("extensions") or {}):
-            raise InputError(f"the mesh {name} is compressed (KHR_draco_mesh_compression), which is not supported.")
+        if isinstance((part.get("extensions") or {}).get(DRACO), dict):
+            buffer, start, length = accessors.view(part["extensions"][DRACO].get("bufferView"))
+            for number, elements in draco_decoded(part, bytes(buffer[start : start + length]), label).items():
+                accessors.put(number, elements)
         points = accessors.floats(attributes["POSITION"], 3)
         triangles = _triangles(accessors, part, len(points), label)
         normals = _same_count(accessors, attributes, "NORMAL", 3, len(points), label)
@@ -206,9 +208,8 @@ def _image(container: Container, number: Any) -> bytes | None:
         if source in container.images:
             return container.images[source]
         if "bufferView" in image:
-            view = item(container.items("bufferViews"), image["bufferView"], container.label, "bufferView")
-            start, buffer = view.get("byteOffset", 0), container.buffers[view["buffer"]]
-            return bytes(buffer[start : start + view["byteLength"]])
+            buffer, start, length = Accessors(container).view(image["bufferView"])
+            return bytes(buffer[start : start + length])
         return fetch(image["uri"], container.label, None)
     except (InputError, KeyError, IndexError, TypeError, ValueError):
         return None

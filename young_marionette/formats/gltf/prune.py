@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from .compression import meshopt_of
+
 
 def without(document: dict[str, Any], binary: bytes, nodes: Sequence[int] = ()) -> bytes:
     """Remove the animations, and the meshes of some nodes, from ``document`` (in place); returns the smaller buffer.
@@ -24,10 +26,11 @@ def without(document: dict[str, Any], binary: bytes, nodes: Sequence[int] = ()) 
         accessors[number] = {"componentType": 5126, "count": 1, "type": "SCALAR"}
     parts, size = [b"\0\0\0\0"], 4
     for number, view in enumerate(views):
-        start, length = view.get("byteOffset", 0), view["byteLength"]
+        place = meshopt_of(view) or view
+        start, length = place.get("byteOffset", 0), place["byteLength"]
         if number in used:
             raw = binary[start : start + length]
-            view["byteOffset"] = size
+            place["byteOffset"] = size
             parts += [raw, b"\0" * (-length % 4)]
             size += length + (-length % 4)
         else:

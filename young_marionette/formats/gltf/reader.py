@@ -13,12 +13,15 @@ import numpy as np
 
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
+from ...core.findings import finding
 from ..source_file import SkeletonPart, SourceFile
 from . import container as containers
 from . import vrm
 from .accessors import Accessors
+from .compression import is_fallback, meshopt_of
 from .meshes import character_of
 from .motion import clip_of
+from .split_takes import merged_animation, split_take
 from .nodes import Nodes, Tree, find_trees
 
 if TYPE_CHECKING:
@@ -91,26 +94,35 @@ class GltfLayout:
         return cls(loaded, nodes, tree, tuple(meta["names"]))
 
 
+_PICTURES = {b"\x89PNG": "image/png", b"\xabKTX": "image/ktx2", b"RIFF": "image/webp"}
+
+
 def merged(container: Container) -> tuple[bytes, dict[str, Any]]:
     """``(binary, document)``: the file with all its buffers and outer images in one buffer."""
     import copy
 
     document = copy.deepcopy(container.document)
     parts, starts, size = [], [], 0
+    # Buffers that only say how large compressed data becomes stay beside the one with all data.
+    items = document.get("buffers", [])
+    hollow = {n: i for i, n in enumerate((n for n, b in enumerate(items) if is_fallback(b)), 1)}
     for buffer in container.buffers:
         starts.append(size)
         parts += [bytes(buffer), b"\0" * (-len(buffer) % 4)]
         size += len(buffer) + (-len(buffer) % 4)
     for view in document.get("bufferViews", []):
-        number = view.get("buffer")
-        if isinstance(number, int) and 0 <= number < len(starts):
-            offset = view.get("byteOffset", 0)
-            # A view that nothing uses may be unsound in a file that is let in.
-            view["byteOffset"] = starts[number] + (offset if type(offset) is int else 0)
-            view["buffer"] = 0
+        for place in filter(None, (view, meshopt_of(view))):
+            number = place.get("buffer")
+            if number in hollow:
+                place["buffer"] = hollow[number]
+            elif isinstance(number, int) and 0 <= number < len(starts):
+                offset = place.get("byteOffset", 0)
+                # A view that nothing uses may be unsound in a file that is let in.
+                place["byteOffset"] = starts[number] + (offset if type(offset) is int else 0)
+                place["buffer"] = 0
     for number, data in container.images.items():
         image = document["images"][number]
-        kind = "image/png" if data[:4] == b"\x89PNG" else "image/jpeg"
+        kind = _PICTURES.get(data[:4], "image/jpeg")
         document.setdefault("bufferViews", []).append({"buffer": 0, "byteOffset": size, "byteLength": len(data)})
         document["images"][number] = {
             **{k: v for k, v in image.items() if k != "uri"},
@@ -119,8 +131,8 @@ def merged(container: Container) -> tuple[bytes, dict[str, Any]]:
         }
         parts += [data, b"\0" * (-len(data) % 4)]
         size += len(data) + (-len(data) % 4)
-    if size:
-        document["buffers"] = [{"byteLength": size}]
+    if size or hollow:
+        document["buffers"] = [{"byteLength": size}, *(items[n] for n in hollow)]
     return b"".join(parts), document
 
 
@@ -153,26 +165,40 @@ def _read(path: Path) -> SourceFile:
     parts = []
     for tree in trees:
         notes = list(tree.notes)
-        made = _clips(container, accessors, nodes, tree, path, notes)
+        made, parted = _clips(container, accessors, nodes, tree, path, notes)
         clips, extras = [clip for clip, _ in made], tuple(extra for _, extra in made)
         joint_of = tree.joint_of
         table = tuple((b, tree.skeleton.names[joint_of[n]]) for b, n in bones.items() if n in joint_of)
         name = f"{path.stem}: {tree.skeleton.names[0]}" if several else path.stem
         layout = GltfLayout(container, nodes, tree, tree.skeleton.names)
         declared = Declared(1.0, "+Y", table)
-        parts.append(SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared, extras=extras))
+        part = SkeletonPart(name, tree.skeleton, tuple(clips), layout, tuple(notes), declared, extras=extras)
+        parts.append(replace(part, parted=tuple(clip for clip, _ in parted)))
     return SourceFile(path, kind, tuple(parts))
 
 
 def _clips(
     container: Container, accessors: Accessors, nodes: Nodes, tree: Tree, path: Path, notes: list[Finding]
-) -> list[Any]:
-    clips = []
+) -> tuple[list[Any], list[Any]]:
+    """``(clips, parted)``: each a list of a clip and its extras; ``parted`` are single animations that were made one clip."""
     animations = container.items("animations")
-    for number, animation in enumerate(animations):
+
+    def made(animation: dict[str, Any], number: int, alone: bool, notes: list[Finding]) -> list[Any]:
         clip = clip_of(container, accessors, nodes, tree, animation, number, notes)
-        if clip is not None:
-            extras = animation.get("extras")
-            named = replace(clip, name=path.stem if len(animations) == 1 else f"{path.stem}: {clip.name}")
-            clips.append((named, extras if isinstance(extras, dict) else None))
-    return clips
+        if clip is None:
+            return []
+        extras = animation.get("extras")
+        named = replace(clip, name=path.stem if alone else f"{path.stem}: {clip.name}")
+        return [(named, extras if isinstance(extras, dict) else None)]
+
+    together = split_take(container, accessors, tree, animations)
+    clips, parted = [], []
+    if together:
+        own = [animations[n] for n in together]
+        notes.append(finding("one take", count=len(own)))
+        clips = made(merged_animation(own), together[0], len(own) == len(animations), notes)
+        parted = [one for n in together for one in made(animations[n], n, False, [])]
+    rest = [n for n in range(len(animations)) if n not in together]
+    for number in rest:
+        clips += made(animations[number], number, len(animations) == 1, notes)
+    return clips, parted

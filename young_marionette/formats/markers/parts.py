@@ -11,6 +11,7 @@ import numpy as np
 from ...core.errors import InputError
 from ...core.figure.declared import Declared
 from ...core.findings import finding
+from ...core.markers.computed import computed_outputs
 from ...core.markers.recording import Recording
 from ...core.names import free_name
 from ...core.text import shown
@@ -45,9 +46,11 @@ def recording_of(
     rate: float,
     first: int = 0,
     residuals: np.ndarray | None = None,
+    listed: Sequence[str] = (),
 ) -> tuple[Recording, list[Finding]]:
     """A sound Recording of what a file tells, and what was odd of it; InputError where nothing can be made of it.
 
+    ``listed``: labels of columns that the file itself tells to be no markers; what is computed is left out.
     Points at the very origin, or beyond all bounds, are gaps. Labels that are missing or not unique get names.
     """
     label = shown(name)
@@ -70,6 +73,18 @@ def recording_of(
         bare = given.rpartition(":")[2]
         unlabelled[marker] = not bare or bare.startswith("*") or bare.lower().startswith(("unlabel", "uname", "ghost"))
         names.append(free_name(given or f"point {marker + 1}", names))
+    left_out = computed_outputs(names, points, listed)
+    if left_out.any():
+        gone = [names[m] for m in np.flatnonzero(left_out)]
+        if left_out.all():
+            raise InputError(f"{label} holds computed outputs alone ({', '.join(gone[:3])}), and no markers.")
+        notes.append(finding("computed outputs", count=len(gone), names=gone))
+        keep = ~left_out
+        names = [n for n, kept in zip(names, keep) if kept]
+        points, unlabelled = points[:, keep], unlabelled[keep]
+        residuals = None if residuals is None else residuals[:, keep]
+        if not np.isfinite(points).any():
+            raise InputError(f"{label} holds no marker that was seen, only computed outputs.")
     if unlabelled.any():
         notes.append(finding("unlabelled points", count=int(unlabelled.sum())))
     return Recording(name, tuple(names), points, float(rate), int(first), residuals, unlabelled), notes

@@ -106,7 +106,9 @@ class Compressed(Small):
         entries = entries_of(self.read())
         self.assertEqual([e.clip.frames for e in entries], [3])
         self.assertIsNone(entries[0].character)
-        self.assertIn("Its body can't be used: a.glb: a mesh that Draco compressed can't be decoded", notes_of(entries[0]))
+        self.assertIn(
+            "Its body can't be used: a.glb: a mesh that Draco compressed can't be decoded", notes_of(entries[0])
+        )
 
 
 class Transforms(Small):

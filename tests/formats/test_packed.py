@@ -6,7 +6,6 @@ import numpy as np
 
 from tests.formats import independent
 from tests.support import Case, dense_clips, joints_at, notes_of, show_folder
-from young_marionette.core.character.meshes import skinned
 from young_marionette.formats import read
 from young_marionette.formats.gltf.container import as_glb, load
 from young_marionette.project import opening
@@ -27,7 +26,9 @@ def packed_by_meshopt(path, out):
     for number, view in enumerate(document["bufferViews"]):
         start, length = view.get("byteOffset", 0), view["byteLength"]
         raw, accessor = binary[start : start + length], of_view.get(number)
-        width = {5121: 1, 5123: 2, 5125: 4, 5126: 4}[accessor["componentType"]] * sizes[accessor["type"]] if accessor else 0
+        width = (
+            {5121: 1, 5123: 2, 5125: 4, 5126: 4}[accessor["componentType"]] * sizes[accessor["type"]] if accessor else 0
+        )
         stride = view.get("byteStride", width)
         if not accessor or stride % 4 or accessor.get("byteOffset") or stride * accessor["count"] != length:
             document["bufferViews"][number] = {**view, "byteOffset": len(blob)}
@@ -42,7 +43,10 @@ def packed_by_meshopt(path, out):
         }  # fmt: skip
         hollow += length + (-length % 4)
         blob += data + b"\0" * (-len(data) % 4)
-    document["buffers"] = [{"byteLength": len(blob)}, {"byteLength": hollow, "extensions": {EXTENSION: {"fallback": True}}}]
+    document["buffers"] = [
+        {"byteLength": len(blob)},
+        {"byteLength": hollow, "extensions": {EXTENSION: {"fallback": True}}},
+    ]
     document["extensionsUsed"] = document["extensionsRequired"] = [*document.get("extensionsUsed", []), EXTENSION]
     out.write_bytes(b"".join(map(bytes, as_glb(document, blob))))
 
@@ -77,7 +81,9 @@ def packed_by_draco(path, out):
             joints["componentType"] = 5121
             document["bufferViews"].append({"buffer": 0, "byteOffset": len(blob), "byteLength": len(data)})
             blob += data + b"\0" * (-len(data) % 4)
-            part["extensions"] = {"KHR_draco_mesh_compression": {"bufferView": len(document["bufferViews"]) - 1, "attributes": ids}}
+            part["extensions"] = {
+                "KHR_draco_mesh_compression": {"bufferView": len(document["bufferViews"]) - 1, "attributes": ids}
+            }
     document["buffers"] = [{"byteLength": len(blob)}]
     document["extensionsUsed"] = document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
     out.write_bytes(b"".join(map(bytes, as_glb(document, blob))))
@@ -112,13 +118,22 @@ class Packed(Case):
         from young_marionette import api
 
         packed_by_meshopt(self.plain, self.file)
-        take = api.retarget(api.read(show_folder() / "quay" / "wave_to_ship.bvh"), api.read_rig(self.file), frames=(0, 20))
+        take = api.retarget(
+            api.read(show_folder() / "quay" / "wave_to_ship.bvh"), api.read_rig(self.file), frames=(0, 20)
+        )
         api.write(take, self.folder / "out.glb", body=True)
         written, before = load(self.folder / "out.glb"), load(self.file)
 
         def packed_bytes(container):
-            views = [v["extensions"][EXTENSION] for v in container.document["bufferViews"] if EXTENSION in v.get("extensions", {})]
-            return [bytes(container.buffers[v["buffer"]][v["byteOffset"] : v["byteOffset"] + v["byteLength"]]) for v in views]
+            views = [
+                v["extensions"][EXTENSION]
+                for v in container.document["bufferViews"]
+                if EXTENSION in v.get("extensions", {})
+            ]
+            return [
+                bytes(container.buffers[v["buffer"]][v["byteOffset"] : v["byteOffset"] + v["byteLength"]])
+                for v in views
+            ]
 
         kept = packed_bytes(written)
         self.assertGreater(len(kept), 3)
@@ -127,7 +142,9 @@ class Packed(Case):
         self.close(joints_at(again.placed_clip), joints_at(take.clip), 1e-5)
         rig = opening.open_rig(self.folder / "out.glb")
         self.assertIsNotNone(rig.character)
-        self.assertEqual([c for c in independent.gltf_complaints(self.folder / "out.glb") or () if "EXT_meshopt" not in str(c)], [])
+        self.assertEqual(
+            [c for c in independent.gltf_complaints(self.folder / "out.glb") or () if "EXT_meshopt" not in str(c)], []
+        )
 
     def test_damaged_packed_data_is_one_sentence(self):
         packed_by_meshopt(self.plain, self.file)

@@ -98,8 +98,12 @@ def skeletons(draw, most_joints=24, most_frames=12, roots=1):
     if kind == "turned":
         rest = Rotation.random(count, rng).as_quat().reshape(count, 4)
     elif kind != "plain":
-        rest[0] = Rotation.from_euler("x" if kind == "lying" else "y", 90 if kind == "lying" else 36, degrees=True).as_quat()
-    turns = Rotation.from_rotvec(rng.normal(size=(frames * count, 3)) * draw(st.sampled_from((0.0, 0.3, 2.0)))).as_quat()
+        rest[0] = Rotation.from_euler(
+            "x" if kind == "lying" else "y", 90 if kind == "lying" else 36, degrees=True
+        ).as_quat()
+    turns = Rotation.from_rotvec(
+        rng.normal(size=(frames * count, 3)) * draw(st.sampled_from((0.0, 0.3, 2.0)))
+    ).as_quat()
     moves = {0: rng.normal(size=(frames, 3)) * size * 3}
     for joint in range(1, count):
         if parents[joint] < 0 or rng.random() < draw(st.sampled_from((0.0, 0.15))):
@@ -159,7 +163,11 @@ def write_gltf(made, path, split=False):
     text += b" " * (-len(text) % 4)
     binary += b"\0" * (-len(binary) % 4)
     size = 28 + len(text) + len(binary)
-    parts = struct.pack("<4sIIII", b"glTF", 2, size, len(text), 0x4E4F534A), text, struct.pack("<II", len(binary), 0x004E4942)
+    parts = (
+        struct.pack("<4sIIII", b"glTF", 2, size, len(text), 0x4E4F534A),
+        text,
+        struct.pack("<II", len(binary), 0x004E4942),
+    )
     path.write_bytes(b"".join((*parts, bytes(binary))))
 
 
@@ -204,7 +212,10 @@ def write_usd(made, path, metres=0.01, up="Z"):
     stage.SetEndTimeCode(made.frames - 1)
     root = UsdSkel.Root.Define(stage, "/body")
     stage.SetDefaultPrim(root.GetPrim())
-    skeleton, animation = UsdSkel.Skeleton.Define(stage, "/body/skeleton"), UsdSkel.Animation.Define(stage, "/body/motion")
+    skeleton, animation = (
+        UsdSkel.Skeleton.Define(stage, "/body/skeleton"),
+        UsdSkel.Animation.Define(stage, "/body/motion"),
+    )
     tokens = [n.replace(" ", "_") for n in made.names]
     paths = []
     for joint, over in enumerate(made.parents):

@@ -5,8 +5,9 @@ from __future__ import annotations
 from math import pi
 
 from ..core.keys.keyed import KeyedClip
-from ..core.matching.tying import OPTIONAL, missing, untied
+from ..core.matching.tying import OPTIONAL, untied
 from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
+from ..project.pairing import gaps, not_there
 from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import certainty_words, counted, finding_words
@@ -354,8 +355,8 @@ def pairing_facts(source, rig, pairing):
         "source": str(source.path),
         "rig": str(rig.path),
         "strings": _strings(pairing),
-        "missing": missing(pairing.strings, pairing.absent),
-        "absent": list(pairing.absent),
+        "missing": gaps(pairing, source, rig),
+        "absent": list(dict.fromkeys((*pairing.absent, *not_there(source, rig)))),
         "untied": {
             "source": untied(pairing.strings, pairing.source, "source"),
             "rig": untied(pairing.strings, pairing.target, "target"),
@@ -414,6 +415,11 @@ def print_pairing(source, rig, pairing):
             say(f"The root bone {skeleton.names[root]} of {name} stays on the floor under the hips")
         if loose:
             say(f"Untied in {name}: {', '.join(loose)}")
+    for entry in (source, rig):
+        body = entry.figure.body
+        gone = [part for part in not_there(source, rig) if body is not None and part not in body.parts]
+        if gone:
+            say(f"Not there in {entry.name}: {', '.join(gone)}")
     tied = {s.part for s in pairing.strings}
     seen = {p for e in (source, rig) if e.figure.body is not None for p in e.figure.body.parts}
     loose = [p for p in OPTIONAL if p not in tied and p in seen and p != "root"]

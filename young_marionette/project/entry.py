@@ -100,8 +100,9 @@ class Entry:
         figure = self._examined(seen, self.skeleton)
         if figure.body is not None and not figure.folded:
             return None
-        key = self.skeleton, self.clip, self.correction.prefix
-        return EVALUATOR.of("pose for rest", key, lambda: pose_for_rest(*key))
+        clip, prefix = _dense(self.take), self.correction.prefix
+        key = self.skeleton, clip, prefix
+        return EVALUATOR.of("pose for rest", key, lambda: pose_for_rest(self.skeleton, clip, prefix))
 
     def _rested(self, frame: int) -> Skeleton:
         if frame == BIND and self.character is not None:
@@ -118,9 +119,8 @@ class Entry:
         # Where the skeleton alone leaves doubts, or its motion stands otherwise, that tells more; else a family is seen as one.
         if self.take is None:
             return seen
-        figure, clip = self._examined(seen, self.rested_skeleton), self.clip
-        key = figure, clip
-        if figure.doubtful or EVALUATOR.of("motion disagrees", key, lambda: motion_disagrees(*key)):
+        figure, clip = self._examined(seen, self.rested_skeleton), _dense(self.take)
+        if figure.doubtful or EVALUATOR.of("motion disagrees", (figure, clip), lambda: motion_disagrees(figure, clip)):
             return (*seen, clip)
         return seen
 

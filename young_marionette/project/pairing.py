@@ -144,20 +144,22 @@ def why_no_body(entry: Entry) -> str:
     return finding_words(next(odd for odd in entry.figure.oddities if odd.code in NO_BODY)).text
 
 
+def not_there(source: Entry, rig: Entry) -> tuple[str, ...]:
+    """The required parts that the source or the rig does not have, by what its bones were read as; never the hips."""
+    bodies = [e.figure.body for e in (source, rig) if e.figure.body is not None]
+    return tuple(part for part in REQUIRED if part != "hips" and any(part not in body.parts for body in bodies))
+
+
+def gaps(pairing: Pairing, source: Entry, rig: Entry) -> list[str]:
+    """The required parts that both sides have and no string ties."""
+    return missing(pairing.strings, (*pairing.absent, *not_there(source, rig)))
+
+
 def refuse_gaps(pairing: Pairing, source: Entry, rig: Entry) -> None:
-    """InputError that names the required parts without a string, and which side lacks them."""
-    lacking = missing(pairing.strings, pairing.absent)
-    if not lacking:
-        return
-    gaps = []
-    for part in lacking:
-        sides = [
-            side
-            for side, entry in (("source", source), ("rig", rig))
-            if entry.figure.body is None or part not in entry.figure.body.parts
-        ]
-        gaps.append(part + (f" (not found in the {' and the '.join(sides)})" if sides else ""))
-    raise InputError(f"Required parts have no string: {', '.join(gaps)}.")
+    """InputError that names the required parts that both sides have and no string ties."""
+    lacking = gaps(pairing, source, rig)
+    if lacking:
+        raise InputError(f"Required parts have no string: {', '.join(lacking)}.")
 
 
 def within(clip: Clip | Recording, frames: tuple[int, ...]) -> tuple[int, int]:

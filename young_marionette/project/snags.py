@@ -40,7 +40,7 @@ from .deviation import known_deviation
 from .entry import CLIP
 from .markers.deciding import choices, undecided
 from .markers.showing import unknown_segments
-from .pairing import are_unlike, unlike
+from .pairing import are_unlike, not_there, unlike
 from .planting import clears, hands_of, plants
 from .stringing import nearly_fits
 
@@ -234,10 +234,19 @@ def _mend(entry: Entry, odd: Finding) -> Correct | Remove | None:
 def _tied(pairing: Pairing, source: Entry, rig: Entry) -> Iterator[Snag]:
     if not pairing.strings and are_unlike(source, rig):
         yield Snag("string", unlike(source, rig), True)
-    for part in missing(pairing.strings, pairing.absent):
-        places = [e.name for e in (source, rig) if e.figure.body is None or part not in e.figure.body.parts]
+    lacking = missing(pairing.strings, pairing.absent)
+    gone = not_there(source, rig)
+    for part in lacking:
+        if part in gone:
+            continue
+        places = [e.name for e in (source, rig) if e.figure.body is None]
         mend = None if places else TieAll(only_untied=True)
         yield Snag("string", finding("no string", part=part, lacking=places), True, part=part, mend=mend)
+    for entry in (source, rig):
+        body = entry.figure.body
+        parts = [part for part in lacking if body is not None and part in gone and part not in body.parts]
+        if parts:
+            yield Snag("string", finding("parts not there", name=entry.name, parts=parts), part=parts[0])
     for string in pairing.strings:
         if not string.sure:
             values = {"certainty": string.certainty, "source": string.source, "target": string.target}

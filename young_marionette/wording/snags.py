@@ -128,6 +128,11 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "",
     ),
     "no string": ("The {part} has no string.", _untied, lambda f: "" if f["lacking"] else "Tie"),
+    "parts not there": (
+        lambda f: f"{f['name']} has no {some(f['parts'], 6)}: nothing drives or follows there.",
+        "Nothing needs to be done if it is built so; else tie the bones by hand.",
+        "",
+    ),
     "guess": (_guess, "Look at it on the board; tie it by hand if it is right.", ""),
     "different parts": (
         "The string of the {part} joins different parts: {source} is the {source_part}, {target} is the {target_part}.",

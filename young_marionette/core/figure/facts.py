@@ -191,7 +191,9 @@ def examine(
     facts = [
         Fact("unit", {"unit": unit, "metres": scale}, unit_from, unit_sure),
         Fact("up", {"axis": axis_name(up)}, up_from, up_sure),
-        Fact("facing", {"axis": axis_name(forward), "yaw": 0.0 if correction.facing else yaw}, facing_from, facing_sure),
+        Fact(
+            "facing", {"axis": axis_name(forward), "yaw": 0.0 if correction.facing else yaw}, facing_from, facing_sure
+        ),
         Fact("skeleton", {"joints": len(skeleton)}, _about_joints(skeleton)),
         Fact("height", {"metres": stature * scale}, finding("along bones")),
     ]

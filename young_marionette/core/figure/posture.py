@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ _STRAIGHT = 0.7  # cosine between trunk and legs of a figure that stands
 _NEARLY_ALWAYS, _MOSTLY = 0.9, 0.6
 _FOLDED = -0.3  # cosine between trunk and legs from which on a rest pose is none that a person takes
 _FEWEST = 3
+_ON_THE_FLOOR = 0.05  # of a leg's length
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,10 +103,9 @@ def motion_wins(clip: Clip, body: Body, rest_up: np.ndarray, stands: Upright) ->
     leg = max(body.stature / 2, 1e-9)
     if max(along, across) > 0.3 * leg and abs(along - across) > 0.15 * leg:
         return across > along
-    lowest = [float(np.min(np.einsum("c,jcf->jf", axis, places), axis=0).mean()) for axis in (stands.axis, rest_up)]
-    if abs(lowest[0]) < 0.1 * leg:
-        return True
-    return abs(lowest[1]) > 0.1 * leg
+    # Who lies on the floor has it under the back, at height zero as a rule; somebody who stands reaches to both sides of it.
+    lowest = np.min(np.einsum("c,jcf->jf", rest_up, places), axis=0)
+    return bool(abs(float(lowest.mean())) > _ON_THE_FLOOR * leg)
 
 
 def pose_for_rest(skeleton: Skeleton, clip: Clip, prefix: str | None = None) -> int | None:
@@ -130,6 +131,6 @@ def pose_for_rest(skeleton: Skeleton, clip: Clip, prefix: str | None = None) -> 
         for limb, weight in ((("thigh", "shin", "foot"), 1.0), (("upper arm", "forearm", "hand"), 0.5)):
             joints = [body.parts[f"{side} {part}"][0] for part in limb if f"{side} {part}" in body.parts]
             if len(joints) == 3:
-                first, second = (rot.normalise((places[b] - places[a]).T) for a, b in zip(joints, joints[1:]))
+                first, second = (rot.normalise((places[b] - places[a]).T) for a, b in itertools.pairwise(joints))
                 score = score + weight * np.einsum("fc,fc->f", first, second)
     return int(frames[int(np.argmax(score))])

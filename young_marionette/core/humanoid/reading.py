@@ -21,7 +21,8 @@ from .hands import find_fingers
 from .hypotheses import Hypothesis, Limbs, Weighed, hypotheses, shares
 from .limbs import ARM, LEG, find_pairs
 from .moving import Moving, moving
-from .parts import FOUR_LEGS, NEXT, PERSON
+from .open_ends import clip_with_ends, with_ends, without_ends
+from .parts import FOUR_LEGS, NEXT, PERSON, REQUIRED
 from .tree import Tree
 from .words import LEFT, RIGHT, NameEvidence
 
@@ -32,6 +33,8 @@ if TYPE_CHECKING:
 
 
 _MOST_PAIRS = 40
+# Mean certainties of what a body has: with how much nothing is missing, and how much better, and how good, one with ends is.
+_COMPLETE, _BETTER, _FAIR = 0.75, 0.1, 0.6
 
 
 @dataclass(frozen=True)
@@ -78,6 +81,27 @@ def read_shape(skeleton: Skeleton, prefix: str | None = None, clip: Clip | None 
     ``prefix``: what the bone names begin with, where that is known better than what they share. ``clip``: a motion on
     just these joints, in the same unit and axes, which tells what rests do not: what bends, and where ahead is.
     """
+    shape = _read(skeleton, prefix, clip)
+    if isinstance(shape, Body) and (shape.kind != PERSON or _likely(shape) > _COMPLETE):
+        return shape
+    ended = with_ends(skeleton, prefix)
+    further = _read(ended, prefix, None if clip is None else clip_with_ends(clip, ended))
+    plain = shape if isinstance(shape, Body) else None
+    if (
+        not isinstance(further, Body)
+        or further.kind != PERSON
+        or _likely(further) < max(_likely(plain) + _BETTER, _FAIR)
+    ):
+        return shape
+    return without_ends(further, skeleton, plain, prefix)
+
+
+def _likely(body: Body | None) -> float:
+    """The mean certainty of the parts that a body usually has; nothing for those that it lacks."""
+    return 0.0 if body is None else float(np.mean([body.certainty.get(part, 0.0) for part in REQUIRED]))
+
+
+def _read(skeleton: Skeleton, prefix: str | None, clip: Clip | None) -> Body | Shape:
     if len(skeleton) < 6:
         return Shape("no body")
     tree, names = Tree(skeleton), NameEvidence(skeleton.names, prefix)
@@ -131,6 +155,9 @@ def _assemble(
     bases = legs.base, arms and arms.base
     sure["hips"] = sure["spine"] = sum(w for w, h in weighed if (h.legs.base, h.arms and h.arms.base) == bases)
     top = spine[-1] if spine else common
+    if head is not None and not neck and _is_a_neck(tree, names, head):
+        parts["neck"], head = (head,), None
+        sure["neck"] = sum(w for w, h in weighed if h.head == best.head)
     if head is not None:
         parts["head"] = (head,)
         sure["head"] = sure["neck"] = sum(w for w, h in weighed if h.head == best.head)
@@ -161,6 +188,11 @@ def _assemble(
     return Body(
         parts, sure, named, up, frame.forward, frame.source, frame.certain, stature, swapped, names, False, beside, kind
     )  # fmt: skip
+
+
+def _is_a_neck(tree: Tree, names: NameEvidence, joint: int) -> bool:
+    """Whether a neck ends without a head: its last joint is called a neck, and nothing lies over it."""
+    return names.weight(joint, "neck") > 0 > names.weight(joint, "head") and not tree.children[joint]
 
 
 def _named(names: NameEvidence, part: str, run: tuple[int, ...]) -> float:

@@ -18,9 +18,7 @@ _ALIKE = np.radians(20)  # by which hips and shoulders may be turned otherwise; 
 _NONE = np.radians(0.05)
 
 
-def stood_alike(
-    strings: tuple[String, ...], source: Skeleton, target: Skeleton, source_pose: np.ndarray
-) -> np.ndarray:
+def stood_alike(strings: tuple[String, ...], source: Skeleton, target: Skeleton, source_pose: np.ndarray) -> np.ndarray:
     """``source_pose (joints, 4)`` with its hips turned, so that the source faces as the target does at rest, and stands where it lies.
 
     Reference poses only tell which rotation of one side means the same as which of the other: turning the source's there

@@ -97,7 +97,10 @@ def is_same_body(strings: tuple[String, ...], source: Skeleton, target: Skeleton
         # Where the hips' joint itself lies says nothing; how far apart is what hangs on it does.
         bones = combinations(below, 2) if over == hips else ((over, c) for c in below)
         misfits += [
-            abs(float(np.linalg.norm(own[b] - own[a])) - scale * float(np.linalg.norm(other[pairs[b]] - other[pairs[a]])))
+            abs(
+                float(np.linalg.norm(own[b] - own[a]))
+                - scale * float(np.linalg.norm(other[pairs[b]] - other[pairs[a]]))
+            )
             for a, b in bones
         ]
     return max(misfits) < _ALIKE * float(np.ptp(own, axis=0).max())

@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 
 FLAT_WITHIN = np.radians(35)
 BENT = np.radians(8)
+_SHORT = 1e-6  # metres
+_ALONG = np.cos(np.radians(60))  # between a forearm and the only finger that tells where its hand points
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,12 +97,10 @@ def match(
     """
     source_pose = source.rest if source_pose is None else np.asarray(source_pose, float)
     source_pose = stood_alike(strings, source, target, source_pose)
-    source_points, _ = pose_world(source, source_pose)
-    target_points = target.rest_world[0]
     if same_body(strings, source, target):
         pairs = body_pairs(strings, source, target, leg_scale(strings, source, target))
         return Stance(source_pose, fitted_pose(source, target, pairs, source_pose))
-    wanted = _limb_fits(strings, source, target, source_points, target_points)
+    wanted = _limb_fits(strings, _Posed.of(source, source_pose), _Posed.of(target, target.rest))
     return Stance(source_pose, _posed(target, wanted))
 
 
@@ -142,39 +142,53 @@ def _whole_fit(
     return fit
 
 
+@dataclass(frozen=True, eq=False)
+class _Posed:
+    """A skeleton in a reference pose: world ``points (joints, 3)`` and ``turns (joints, 4)``."""
+
+    skeleton: Skeleton
+    points: np.ndarray
+    turns: np.ndarray
+
+    @classmethod
+    def of(cls, skeleton: Skeleton, pose: np.ndarray) -> _Posed:
+        return cls(skeleton, *pose_world(skeleton, pose))
+
+    def end(self, joint: int) -> np.ndarray:
+        """Where the bone of a joint ends ``(3,)``: at its farthest child, else at its tip; NaN where nothing tells."""
+        below = self.points[list(self.skeleton.children[joint])]
+        if len(below):
+            return below[int(np.argmax(np.linalg.norm(below - self.points[joint], axis=1)))]
+        return self.points[joint] + rot.rotate(self.turns[joint], self.skeleton.tips[joint])
+
+
 def _limb_fits(
     strings: tuple[String, ...],
-    source: Skeleton,
-    target: Skeleton,
-    source_points: np.ndarray,
-    target_points: np.ndarray,
+    source: _Posed,
+    target: _Posed,
 ) -> dict[int, Callable[..., Any]]:
     """``{target joint: function from the turn above it to its own turn}`` for limbs, hands, feet, fingers."""
     ties = {s.part: s for s in strings}
     fits = {}
     for side in ("left ", "right "):
         for part in NEXT:
-            joints = _limb_aims(ties, source, target, source_points, target_points, side, part)
+            joints = _limb_aims(ties, source, target, side, part)
             if joints:
                 lower = NEXT[part]
-                below = (
-                    _limb_aims(ties, source, target, source_points, target_points, side, lower)
-                    if lower in NEXT
-                    else None
-                )
+                below = _limb_aims(ties, source, target, side, lower) if lower in NEXT else None
                 # A limb that is all but straight on one side tells nothing of the plane that it bends in.
                 if below and _bent(joints[1], below[1]) and _bent(joints[2], below[2]):
                     fits[joints[0]] = _frame_fit((joints[2], below[2]), (joints[1], below[1]))
                 else:
                     fits[joints[0]] = _aim(joints[2], joints[1])
-        hand = _hand_frames(ties, source, target, source_points, target_points, side)
+        hand = _hand_frames(ties, source, target, side)
         if hand:
             fits[hand[0]] = _frame_fit(hand[2], hand[1])
-        foot = _next_aims(ties, source, target, source_points, target_points, side + "foot", side + "toes")
+        foot = _next_aims(ties, source, target, side + "foot", side + "toes")
         if foot:
             fits[foot[0]] = _sole(foot[2], foot[1])
         for finger in FINGERS:
-            fits.update(_finger_fits(ties.get(side + finger), source, target, source_points, target_points))
+            fits.update(_finger_fits(ties.get(side + finger), source, target))
     return fits
 
 
@@ -185,10 +199,8 @@ def _bent(a: np.ndarray, b: np.ndarray) -> bool:
 
 def _next_aims(
     ties: dict[str, String],
-    source: Skeleton,
-    target: Skeleton,
-    source_points: np.ndarray,
-    target_points: np.ndarray,
+    source: _Posed,
+    target: _Posed,
     part: str,
     following: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
@@ -197,32 +209,42 @@ def _next_aims(
     if a is None or b is None:
         return None
     s0, s1, t0, t1 = (
-        source.index[a.source[0]],
-        source.index[b.source[0]],
-        target.index[a.target[0]],
-        target.index[b.target[0]],
+        source.skeleton.index[a.source[0]],
+        source.skeleton.index[b.source[0]],
+        target.skeleton.index[a.target[0]],
+        target.skeleton.index[b.target[0]],
     )
-    return t0, source_points[s1] - source_points[s0], target_points[t1] - target_points[t0]
+    return t0, source.points[s1] - source.points[s0], target.points[t1] - target.points[t0]
 
 
 def _limb_aims(
     ties: dict[str, String],
-    source: Skeleton,
-    target: Skeleton,
-    source_points: np.ndarray,
-    target_points: np.ndarray,
+    source: _Posed,
+    target: _Posed,
     side: str,
     part: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
-    return _next_aims(ties, source, target, source_points, target_points, side + part, side + NEXT[part])
+    return _next_aims(ties, source, target, side + part, side + NEXT[part]) or _end_aims(
+        ties, source, target, side + part
+    )
+
+
+def _end_aims(
+    ties: dict[str, String], source: _Posed, target: _Posed, part: str
+) -> tuple[int, np.ndarray, np.ndarray] | None:
+    """As ``_next_aims``, to where bones end, of the last part of a limb that ends there on one side or both."""
+    tie = ties.get(part)
+    if tie is None:
+        return None
+    runs = [[posed.skeleton.index[n] for n in names] for posed, names in ((source, tie.source), (target, tie.target))]
+    bones = [posed.end(run[-1]) - posed.points[run[0]] for posed, run in zip((source, target), runs)]
+    return (runs[1][0], *bones) if all(np.linalg.norm(b) > 1e-9 for b in bones) else None  # also none where one is NaN
 
 
 def _hand_frames(
     ties: dict[str, String],
-    source: Skeleton,
-    target: Skeleton,
-    source_points: np.ndarray,
-    target_points: np.ndarray,
+    source: _Posed,
+    target: _Posed,
     side: str,
 ) -> tuple[int, np.ndarray, np.ndarray] | None:
     """Hand joint with ``(along, across)`` of the palm on both sides, from the knuckles of the fingers."""
@@ -230,23 +252,29 @@ def _hand_frames(
     knuckles = [ties[side + f] for f in FINGERS[1:] if side + f in ties]
     if hand is None or not knuckles:
         return None
-    s, t = source.index[hand.source[0]], target.index[hand.target[0]]
-    a = np.array([source_points[source.index[k.source[0]]] for k in knuckles])
-    b = np.array([target_points[target.index[k.target[0]]] for k in knuckles])
+    s, t = source.skeleton.index[hand.source[0]], target.skeleton.index[hand.target[0]]
+    a = np.array([source.points[source.skeleton.index[k.source[0]]] for k in knuckles])
+    b = np.array([target.points[target.skeleton.index[k.target[0]]] for k in knuckles])
     first, second = (
-        np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, source_points[s]), (b, target_points[t]))
+        np.array([p.mean(0) - wrist, p[0] - p[-1]]) for p, wrist in ((a, source.points[s]), (b, target.points[t]))
     )
+    if min(np.linalg.norm(first[0]), np.linalg.norm(second[0])) < _SHORT:
+        return None
+    if len(knuckles) == 1:
+        # One finger, or what was read as one, may stick out like a thumb: then it says nothing of the hand.
+        for posed, joint, frame in ((source, s, first), (target, t, second)):
+            forearm = posed.points[joint] - posed.points[posed.skeleton.parents[joint]]
+            if forearm @ frame[0] < _ALONG * np.linalg.norm(forearm) * np.linalg.norm(frame[0]):
+                return None
     return t, first, second
 
 
-def _finger_fits(
-    tie: String | None, source: Skeleton, target: Skeleton, source_points: np.ndarray, target_points: np.ndarray
-) -> dict[int, Callable[..., Any]]:
+def _finger_fits(tie: String | None, source: _Posed, target: _Posed) -> dict[int, Callable[..., Any]]:
     if tie is None or len(tie.source) != len(tie.target):
         return {}
-    a, b = [source.index[n] for n in tie.source], [target.index[n] for n in tie.target]
+    a, b = [source.skeleton.index[n] for n in tie.source], [target.skeleton.index[n] for n in tie.target]
     return {
-        b[i]: _aim(target_points[b[i + 1]] - target_points[b[i]], source_points[a[i + 1]] - source_points[a[i]])
+        b[i]: _aim(target.points[b[i + 1]] - target.points[b[i]], source.points[a[i + 1]] - source.points[a[i]])
         for i in range(len(b) - 1)
     }
 
@@ -296,40 +324,21 @@ def _sole(own: np.ndarray, aim: np.ndarray) -> Callable[..., Any]:
 def limbs_left(strings: tuple[String, ...], source: Skeleton, target: Skeleton, stance: Stance) -> list[Limb]:
     """The angle that is left per limb, hand and foot (list of Limb, degrees)."""
     ties = {s.part: s for s in strings}
-    source_points, _ = pose_world(source, stance.source)
-    target_points, _ = pose_world(target, stance.target)
+    own, other = _Posed.of(source, stance.source), _Posed.of(target, stance.target)
     limbs = []
+
+    def add(part: str, aims: tuple[int, np.ndarray, np.ndarray] | None) -> None:
+        # A bone without length points nowhere.
+        if aims is not None and min(np.linalg.norm(aims[1]), np.linalg.norm(aims[2])) > _SHORT:
+            angle = float(np.degrees(rot.angle_between(aims[1], aims[2])))
+            limbs.append(Limb(part, ties[part].source[0], target.names[aims[0]], angle))
+
+    flat = np.array([1.0, 0.0, 1.0])
     for side in ("left ", "right "):
         for part in NEXT:
-            aims = _limb_aims(ties, source, target, source_points, target_points, side, part)
-            if aims:
-                limbs.append(
-                    Limb(
-                        side + part,
-                        ties[side + part].source[0],
-                        target.names[aims[0]],
-                        float(np.degrees(rot.angle_between(aims[1], aims[2]))),
-                    )
-                )
-        hand = _hand_frames(ties, source, target, source_points, target_points, side)
-        if hand:
-            limbs.append(
-                Limb(
-                    side + "hand",
-                    ties[side + "hand"].source[0],
-                    target.names[hand[0]],
-                    float(np.degrees(rot.angle_between(hand[1][0], hand[2][0]))),
-                )
-            )
-        foot = _next_aims(ties, source, target, source_points, target_points, side + "foot", side + "toes")
-        if foot:
-            flat = np.array([1.0, 0.0, 1.0])
-            limbs.append(
-                Limb(
-                    side + "foot",
-                    ties[side + "foot"].source[0],
-                    target.names[foot[0]],
-                    float(np.degrees(rot.angle_between(foot[1] * flat, foot[2] * flat))),
-                )
-            )
+            add(side + part, _limb_aims(ties, own, other, side, part))
+        hand = _hand_frames(ties, own, other, side)
+        add(side + "hand", hand and (hand[0], hand[1][0], hand[2][0]))
+        foot = _next_aims(ties, own, other, side + "foot", side + "toes")
+        add(side + "foot", foot and (foot[0], foot[1] * flat, foot[2] * flat))
     return limbs

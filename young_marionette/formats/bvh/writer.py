@@ -49,7 +49,9 @@ def _chunks(clip: Clip, layout: Layout, metres_per_unit: float) -> Iterator[byte
     table = _table(clip, layout, order)
     # 2 micrometres at the coarsest, so that five roundings along a chain stay under the tolerance
     places = int(np.clip(np.ceil(-np.log10(2e-6 / metres_per_unit)), 4, 12))
-    decimals = np.array([_DEGREES if c.endswith("rotation") else places for j in order for c in layout.channels[j]], int)
+    decimals = np.array(
+        [_DEGREES if c.endswith("rotation") else places for j in order for c in layout.channels[j]], int
+    )
     step = max(1, _BLOCK // max(table.shape[1], 1))
     for start in range(0, clip.frames, step):
         yield rows_of_text(table[start : start + step], decimals) or b"\n" * len(table[start : start + step])

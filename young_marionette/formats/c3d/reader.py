@@ -48,7 +48,13 @@ def read(path: Path) -> SourceFile:
     up = told["screen"][1].strip().upper() if len(told["screen"]) == 2 else None
     up = up if up in ("+X", "-X", "+Y", "-Y", "+Z", "-Z") else None
     recording, more = recording_of(
-        path.stem, told["labels"], points, told["rate"], told["first"], np.where(lost, np.nan, residuals), told["computed"]
+        path.stem,
+        told["labels"],
+        points,
+        told["rate"],
+        told["first"],
+        np.where(lost, np.nan, residuals),
+        told["computed"],
     )
     part = MarkerPart(path.stem, recording, (*notes, *more), Declared(unit, up), tuple(told["subjects"]))
     return SourceFile(path, "C3D", (part,))

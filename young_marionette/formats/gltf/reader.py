@@ -21,8 +21,8 @@ from .accessors import Accessors
 from .compression import is_fallback, meshopt_of
 from .meshes import character_of
 from .motion import clip_of
-from .split_takes import merged_animation, split_take
 from .nodes import Nodes, Tree, find_trees
+from .split_takes import merged_animation, split_take
 
 if TYPE_CHECKING:
     from ...core.character.meshes import Character

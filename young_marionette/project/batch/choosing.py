@@ -13,14 +13,13 @@ from typing import TYPE_CHECKING
 from ...core.errors import InputError
 from ...core.evaluator import EVALUATOR
 from ...core.findings import Finding, finding
-from ...core.matching.tying import missing
 from ...formats.files import check_results
 from ...formats.registry import ENDINGS
 from .. import stringing as stringings
 from ..bakes import Bake
 from ..entry import CLIP, RIG, Entry
 from ..opening import inputs_of
-from ..pairing import pair
+from ..pairing import gaps, pair
 from ..shaping import check_shape
 from . import parcels
 from .job import Job, Order
@@ -163,7 +162,8 @@ def _row(
         if (
             ready.pairing is not None
             and ready.bake is None
-            and (parts := missing(ready.pairing.strings, ready.pairing.absent))
+            and ready.source is not None
+            and (parts := gaps(ready.pairing, ready.source, rig))
         ):
             return replace(row, problem=finding("strings missing", clip=what.name, rig=rig.name, parts=list(parts)))
         length(ready, wanted.recipe)

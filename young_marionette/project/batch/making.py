@@ -53,7 +53,7 @@ class Ready:
         if pairing is not None and self.bake is None and not self.stringing:
             if guesses := [s.part for s in pairing.strings if not s.sure]:
                 notes.append(f"Tied by a guess: {', '.join(guesses)}.")
-            if lacking := missing(pairing.strings, pairing.absent):
+            if lacking := missing(pairing.strings, pairing.absent):  # also what one of them does not have
                 notes.append(f"Without a string: {', '.join(lacking)}.")
         return tuple(notes)
 

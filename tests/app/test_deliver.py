@@ -225,7 +225,7 @@ class Deliver(WindowCase):
         self.deliver.keep_recipe("plain")
         (path,) = Path(recipes._folder()).glob("plain.recipe")
         self.assertEqual(
-            json.loads(path.read_text()), {"format": "young-marionette recipe", "version": 1, "name": "plain"}
+            json.loads(path.read_text()), {"format": "young-marionette recipe", "version": 2, "name": "plain"}
         )
 
     def test_double_click_looks_at_a_clip(self):

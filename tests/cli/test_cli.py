@@ -143,8 +143,10 @@ class Commands(Line):
         self.assertEqual((told["spikes"], set(told["cutoffs_hz"].values())), ({}, {6.0}))
         text = self.ok(*words, "--overwrite", "--spikes", "--channels", "rotation")
         self.assertRegex(text, r"wave_to_ship: \d+ spikes in \d+ channels")
+        usual = json.loads(self.ok(*words, "--overwrite", "--json"))
+        self.assertGreater(sum(map(len, usual["spikes"].values())), 8)
+        self.assertGreater(len(usual["cutoffs_hz"]), 10)
         for more, says in (
-            ((), "Say what to do"),
             (("--low-pass", "soon"), "'soon' is no cut-off"),
             (("--low-pass", "-3"), "no cut-off"),
             (("--spikes", "--joints", "tail*"), "No joint of wave_to_ship"),

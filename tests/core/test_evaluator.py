@@ -3,6 +3,7 @@
 import ast
 import gc
 import threading
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -22,21 +23,68 @@ class Thing:
 
 class Keeping(Case):
     def setUp(self):
-        self.evaluator, self.made = Evaluator(1000, lately=5), []
+        self.evaluator, self.made = Evaluator(20_000, 1000, lately=7), []
 
     def of(self, *inputs, value="v"):
         return self.evaluator.of("x", inputs, lambda: self.made.append(inputs) or value)
 
-    def test_values_are_looked_at_and_let_go(self):
+    def test_values_are_looked_at(self):
         evaluator = Evaluator()
         self.assertIsNone(evaluator.peek("sum", (1, 2)))
         evaluator.of("sum", (1, 2), lambda: np.zeros(1000))
         self.assertEqual(len(evaluator.peek("sum", (1, 2))), 1000)
-        size = evaluator.size
-        evaluator.let_go("sum", (1, 2))
-        evaluator.let_go("sum", (1, 3))
-        self.assertLess(evaluator.size, size - 7000)
-        self.assertIsNone(evaluator.peek("sum", (1, 2)))
+        self.assertIsNone(evaluator.peek("sum", (1, 3)))
+
+    def test_numbers_of_different_kinds(self):
+        values = [
+            self.evaluator.of("x", inputs, lambda n=n: n)
+            for n, inputs in enumerate(((1,), (True,), (1.0,), ((1,),), ((1.0,),)))
+        ]
+        self.assertEqual(values, [0, 1, 2, 3, 4])
+
+    def test_what_is_kept_dies_with_its_inputs(self):
+        """Also where an input stands in a tuple, is the value itself, or dies in another thread."""
+        evaluator = Evaluator()
+        for n in range(50):
+            thing, other = Thing(), np.zeros(3)
+            evaluator.of("alone", (thing,), lambda: np.zeros(10_000))
+            evaluator.of("inside", ((n, (thing, "a")), other), lambda: np.zeros(10_000))
+            self.assertIs(evaluator.of("itself", (thing, n), lambda thing=thing: thing), thing)
+            self.assertIs(evaluator.of("itself", (thing, n), lambda: None), thing)
+        self.assertEqual(evaluator.size, evaluator.size)
+        self.assertLess(evaluator.size, 3 * 100_000, "what belongs to the last things alone")
+        holder = [thing, other]
+        del thing, other
+        thread = threading.Thread(target=holder.clear)
+        thread.start()
+        thread.join()
+        gc.collect()
+        self.assertEqual(evaluator.size, 0)
+
+    def test_the_limit_is_hard(self):
+        for n in range(100):
+            self.of(n, value=bytes(5000))
+            self.assertLessEqual(self.evaluator.size, 20_000)
+        self.assertEqual(self.of("too large", value=bytes(30_000)), bytes(30_000))
+        self.assertLessEqual(self.evaluator.size, 20_000)
+
+    def test_weak_values_live_as_long_as_somebody_holds_them(self):
+        first = self.evaluator.of("x", (1,), Thing, weak=True)
+        self.assertIs(self.evaluator.of("x", (1,), Thing, weak=True), first)
+        before = weakref.ref(first)
+        del first
+        gc.collect()
+        self.assertIsNone(before())
+        self.assertIsInstance(self.evaluator.of("x", (1,), Thing, weak=True), Thing)
+
+    def test_nothing_is_a_value(self):
+        for _ in range(3):
+            self.assertIsNone(self.evaluator.of("x", (1,), lambda: self.made.append(1)))
+        self.assertEqual(self.made, [1])
+
+    def test_keys_count(self):
+        self.of(b"x" * 15_000)
+        self.assertGreater(self.evaluator.size, 15_000)
 
     def test_equal_and_same_inputs(self):
         one, other = Thing(), Thing()
@@ -62,26 +110,39 @@ class Keeping(Case):
     def test_bounds(self):
         for i in range(50):
             self.of(i, value=bytes(100))
-        self.assertLessEqual(self.evaluator.size, 1000 + 6 * 400)
+        self.assertLessEqual(self.evaluator.size, 1000 + 8 * 400)
         self.made.clear()
         self.of(49)
         self.assertEqual(self.made, [], "what was asked for lately is there")
         self.of(0)
         self.assertEqual(self.made, [(0,)], "what was not is made anew")
 
-    def test_what_is_in_use_stays_however_large(self):
+    def test_what_is_in_use_stays_within_the_limit(self):
         for _ in range(3):
             for i in range(3):
-                self.of(i, value=bytes(10_000))
+                self.of(i, value=bytes(6000))
         self.assertEqual(len(self.made), 3)
         for i in range(10, 20):
             self.of(i)
-        self.assertLess(self.evaluator.size, 12_000)
+        self.assertLess(self.evaluator.size, 8000)
 
     def test_bytes_are_counted_once(self):
         array = np.zeros(1000)
         self.assertEqual(nbytes([array, array, {"a": array}]), 8000 + 1)
         thing = Thing()
+        thing.own = array
+        self.assertEqual(nbytes(thing), 8000)
+
+    def test_views_and_slots(self):
+        """A view keeps all of its array in memory, and slots hold as much as a dictionary does."""
+        self.assertEqual(nbytes(np.zeros(1_000_000)[:10]), 8_000_000)
+        array = np.zeros(1000)
+        self.assertEqual(nbytes([array[:5], array[5:].reshape(5, -1)]), 8000)
+
+        class Slotted:
+            __slots__ = ("own",)
+
+        thing = Slotted()
         thing.own = array
         self.assertEqual(nbytes(thing), 8000)
 

@@ -156,7 +156,7 @@ class OnControls(PassCase):
         return self.bake
 
     def test_rebaking_keeps_the_controls(self):
-        self.document.do(do.SetTouch("arms", 5.0))
+        self.document.do(do.SetTouch("arms out", 5.0))
         self.document.do(do.BakeAnew(self.bake_id))
         self.assertIsNotNone(self.bake.controls)
         self.assertEqual(len(self.bake.dense.skeleton), len(self.rig.skeleton))

@@ -156,7 +156,7 @@ class Recipes(Delivering):
         self.assertEqual(got.model_copy(update={"rigs": recipe.rigs}), recipe)
         self.refuses(lambda: save(path, recipe), "exists already")
         for old, new, says in (
-            ('"version": 1', '"version": 9', "newer version"),
+            ('"version": 2', '"version": 9', "newer version"),
             ('"fps"', '"fbs"', "fbs"),
             ("{", "", "cut off"),
         ):
@@ -164,6 +164,15 @@ class Recipes(Delivering):
             self.refuses(lambda: load(path), says)
             path.unlink()
             save(path, recipe)
+
+    def test_recipes_of_version_1_deliver_as_they_did(self):
+        """They wrote the body only where they were asked to."""
+        path = self.folder / "old.recipe"
+        for more, motion_only in (("", True), (', "body": false', True), (', "body": true', False)):
+            path.write_text(f'{{"format": "young-marionette recipe", "version": 1, "name": "old"{more}}}')
+            self.assertEqual(load(path).motion_only, motion_only)
+        path.write_text('{"format": "young-marionette recipe", "version": 1, "body": 3}')
+        self.refuses(lambda: load(path), "body")
 
 
 class Watching(Delivering):
@@ -354,7 +363,7 @@ class Cluster(Delivering):
 class Pipelines(Delivering):
     def test_settings_that_are_none(self):
         source, rig = api.read(self.show / "quay/light_lamp.bvh"), api.read_rig(self.rig)
-        self.refuses(lambda: api.retarget(source, rig, speed=2), "'speed' is no setting of a transfer")
+        self.refuses(lambda: api.retarget(source, rig, speed=2), "'speed' is no setting of retarget")
         take = api.retarget(source, rig, frames=(10, 50), fps=60)
         self.assertEqual((take.frames, take.rate, take.keys), (81, 60.0, 81))
         self.refuses(lambda: api.write(take, self.rig, overwrite=True), "one of the files that are read")

@@ -14,7 +14,7 @@ from young_marionette.project.bakes import baked as bake
 from young_marionette.project.changes import only_in
 from young_marionette.project.document import Document, State
 from young_marionette.project.entry import entries_of, free_name
-from young_marionette.project.pairing import pair, refuse_gaps
+from young_marionette.project.pairing import not_there, pair, refuse_gaps
 from young_marionette.project.snags import find_snags, route_states
 from young_marionette.wording.snags import snag_words
 
@@ -373,7 +373,7 @@ class Baking(WithShow):
         self.do(do.Untie("left hand"))
         self.refuses(lambda: self.do(do.Bake()), "left hand")
 
-    def test_missing_limbs_tell_the_side(self):
+    def test_missing_limbs_are_absent(self):
         s = figure()
         keep = [
             i
@@ -393,7 +393,11 @@ class Baking(WithShow):
         write(path, Clip("armless", small, 30, small.rest[None]))
         rig = entries_of(read(path))[0]
         source = self.state.source_entry
-        self.refuses(lambda: refuse_gaps(pair(source, rig), source, rig), "left hand", "not found in the rig")
+        self.assertIn("left hand", not_there(source, rig))
+        refuse_gaps(pair(source, rig), source, rig)
+        pairing = pair(source, rig)
+        lacking = replace(pairing, strings=tuple(t for t in pairing.strings if t.part != "left thigh"))
+        self.refuses(lambda: refuse_gaps(lacking, source, rig), "left thigh")
 
     def test_source_clip_is_untouched(self):
         source = self.state.source_entry

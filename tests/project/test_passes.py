@@ -352,7 +352,7 @@ class ThinnedClips(PassCase):
         # While it is not known, what is shown is what comes into it.
         self.add(Gaussian(0.05))
         self.assertEqual(self.bake.passed.part(10, 12).frames, 3)
-        self.assertRaises(InputError, self.add, Thin(0.0))
+        self.assertRaises(InputError, lambda: self.add(Thin(0.0)))
         self.assertRaises(InputError, self.add, Thin(stages=()))
 
     def test_edited_keys_stand_by_themselves(self):

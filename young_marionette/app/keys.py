@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import QApplication, QFrame, QGridLayout, QVBoxLayout, QWidget
 
+from ..project.log import log_path
 from ..project.snags import STEPS
 from .parts.widgets import label
 
@@ -122,6 +123,7 @@ class KeySheet(QFrame):
                 row += len(keys) + 2
             if column < 2:
                 grid.setColumnMinimumWidth(column * 3 + 2, 20)
+        outer.addWidget(label(f"Log file, with the details of internal errors: {log_path()}", "quiet"))
 
     def toggle(self):
         """Show in the middle of the window, or hide."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
-from ..project.deviation import deviation, forget_deviation, known_deviation
+from ..project.deviation import deviation, known_deviation
 from ..project.entry import Entry
-from ..project.planting import forget_result, known_result, result
+from ..project.planting import known_result, result
 from .calmly import Calmly
 from .jobs import Job
 
@@ -67,7 +67,7 @@ class LiveResult(Calmly):
 
     def ask(self):
         """See to it that what is wanted now gets worked out soon; what is not wanted any more is given up."""
-        self._forget()
+        self._made = self.wanted
         task = self._task()
         if self.job is not None and (task is None or task[0] != self._tried):
             self.job.cancel()
@@ -94,14 +94,6 @@ class LiveResult(Calmly):
         self.job.finished.connect(self._finished)
         self.job.ended.connect(self._ended)
         self.job.start()
-
-    def _forget(self):
-        """Whole results are large: only the one that is shown is kept."""
-        wanted = self.wanted
-        if self._made is not None and self._made != wanted:
-            forget_result(*self._made, wanted[0] if wanted else None)
-            forget_deviation(*self._made)
-        self._made = wanted
 
     def _finished(self, _made):
         self.ready.emit()

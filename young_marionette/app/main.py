@@ -5,12 +5,12 @@ from __future__ import annotations
 import argparse
 import signal
 import sys
-import traceback
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from ..project.log import log_defect, log_path
 from . import icons, settings, theme
 from .collecting import Collector
 from .demo_project import demo_project
@@ -28,13 +28,11 @@ def make_app():
 
 
 def defect_hook(window):
-    """What happens with an error nobody foresaw: it is told in the window and written to a log; the work goes on."""
+    """What happens with an error nobody foresaw: it is told in the window and written to the log file; the work goes on."""
 
     def hook(kind, error, trace):
-        log = settings.data_folder() / "defects.log"
-        with open(log, "a") as file:
-            file.write("".join(traceback.format_exception(kind, error, trace)) + "\n")
-        window.complain(f"Internal error: {kind.__name__}: {error}. Your work is safe; details are in {log}.")
+        log_defect("in the window", error.with_traceback(trace))
+        window.complain(f"Internal error: {kind.__name__}: {error}. Your work is safe; details are in {log_path()}.")
 
     return hook
 

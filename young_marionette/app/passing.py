@@ -117,7 +117,7 @@ class LivePasses(Calmly):
                 passed.changes(i, i + 1)
             passed.changes(0)
             passed.reach()
-            self.ready.emit()
+            progress((count + 0.5) / (count + 1))
             for i in range(count):
                 passed.prepare_sketches(i, progress)
             return passed
@@ -130,10 +130,10 @@ class LivePasses(Calmly):
         self.job.start()
 
     def _told(self, share):
-        """Whole passes that are done can be shown; what is told within one is for the status line alone."""
+        """Whole passes that are done can be shown, and all numbers half a step later; the rest is for the status line alone."""
         self.progressed.emit(share)
-        count = len(self.passed.passes) + 1 if self.passed is not None else 1
-        if abs(share * count - round(share * count)) < 1e-9 and share != self._share:
+        steps = 2 * (len(self.passed.passes) + 1) if self.passed is not None else 1
+        if abs(share * steps - round(share * steps)) < 1e-9 and share != self._share:
             self._share = share
             self.ready.emit()
 

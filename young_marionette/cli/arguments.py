@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser, Namespace
+from argparse import SUPPRESS, ArgumentParser, Namespace
 from collections.abc import Iterator
 from pathlib import Path
 from typing import NoReturn
@@ -98,9 +98,16 @@ def _text(command: ArgumentParser, name: str, tells: str, metavar: str = "NAME",
 
 
 def _which(command: ArgumentParser) -> None:
-    """Which of several that a file may hold."""
+    """Which of several that a file may hold, and how it stands there."""
     _text(command, "--skeleton", SKELETON)
     _text(command, "--clip", CLIP)
+    _axes(command)
+
+
+def _axes(command: ArgumentParser) -> None:
+    """Which axes of the source's file are up and ahead, where what is found is wrong."""
+    _text(command, "--source-up", "The axis that is up in the source's file, such as Z; found without it.", "AXIS")
+    _text(command, "--source-facing", "The axis that it faces at rest, such as -Y; found without it.", "AXIS")
 
 
 def _result_options(command: ArgumentParser, written: bool = True) -> None:
@@ -113,13 +120,18 @@ def _motion_options(command: ArgumentParser) -> None:
     command.add_argument("--fps", type=_number, metavar="NUMBER", help=FPS)
     _text(command, "--range", "Frames A to B of the source, both included, from 0.", "A:B", dest="frames")
     _text(command, "--clip", CLIP)
+    _axes(command)
     _body_options(command)
 
 
 def _body_options(command: ArgumentParser) -> None:
     body = command.add_mutually_exclusive_group()
-    body.add_argument("--with-body", dest="body", action="store_true", default=None, help="Write meshes and skin too.")
-    body.add_argument("--without-body", dest="body", action="store_false", default=None, help="Write motion alone.")
+    tells = "Leave the body away; without this, meshes and skin are written where the rig has them and the format can hold them."
+    body.add_argument("--motion-only", dest="body", action="store_false", default=None, help=tells)
+    body.add_argument("--without-body", dest="body", action="store_false", default=None, help=SUPPRESS)
+    body.add_argument(
+        "--with-body", dest="body", action="store_true", default=None, help="Write meshes and skin, or nothing at all."
+    )
 
 
 def _number(text: str) -> float:
@@ -137,6 +149,7 @@ def _info(commands: object) -> None:
     command = _command(commands, "info", does)
     _file(command, "file", "A motion, a skeleton or a recording of markers.")
     _text(command, "--skeleton", SKELETON)
+    _axes(command)
     _result_options(command, written=False)
 
 
@@ -248,6 +261,7 @@ def _match(commands: object) -> None:
     _file(command, "source", "The motion, or its skeleton.")
     _file(command, "rig", "Any file with a skeleton.")
     _result(command, required=False, tells="The stringing file to write.")
+    _axes(command)
     _result_options(command)
 
 
@@ -282,7 +296,10 @@ def _convert(commands: object) -> None:
 
 
 def _filter(commands: object) -> None:
-    does = "Clean the motion of IN: take out spikes, smooth jitter; timing stays, and planted feet stay planted."
+    does = (
+        "Clean the motion of IN: take out spikes, smooth jitter; timing stays, and planted feet stay planted. "
+        "Without a choice: spikes, then a low-pass whose cut-offs the motion asks for."
+    )
     command = _command(commands, "filter", does)
     _file(command, "file", "A motion.", "IN")
     _result(command, tells="The file to write; its ending tells the format.")
@@ -405,6 +422,7 @@ def _join(commands: object) -> None:
     )
     _text(command, "--at", "Frames of A and of B where that begins; without it, where they are most alike.", "A:B")
     _text(command, "--skeleton", SKELETON)
+    _axes(command)
     _result_options(command)
 
 
@@ -455,6 +473,7 @@ def _delivery_options(command: ArgumentParser) -> None:
     _switch(command, "--no-ends", "Leave out bones that only end the bone above.")
     _switch(command, "--one-file", "All clips of a rig as the animations of one GLB or glTF file.")
     _switch(command, "--subfolders", "Keep the subfolders that the clips lie in.")
+    _axes(command)
     _body_options(command)
     _travel(command)
     _transfer_options(command)

@@ -123,7 +123,9 @@ def recipe_of(asked):
         "unit": asked.unit and asked.unit.lower(),
         "up": asked.up and asked.up.upper().lstrip("+"),
         "bones": asked.bones,
-        "body": asked.body,
+        "source_up": _axis(asked.source_up),
+        "source_facing": _axis(asked.source_facing),
+        "motion_only": None if asked.body is None else not asked.body,
         "feet": asked.feet,
         "hands": asked.hands,
         "from_zero": asked.from_zero or None,
@@ -240,3 +242,10 @@ def as_data(items):
             one.setdefault("out", None)  # of what would not be written at all
         told[item.state].append(one)
     return told
+
+
+def _axis(text):
+    """An axis such as ``"-Y"`` from what was typed, or None; InputError for anything else."""
+    from ..core.figure.placement import axis_name, axis_vector
+
+    return None if text is None else axis_name(axis_vector(text))

@@ -23,12 +23,12 @@ def adjust(asked: Namespace) -> None:
     from ..core.passes.adjusting import Adjust
     from .main import range_of
 
+    if not 0 <= asked.ease <= 600:
+        raise InputError("--ease is a time of 0 to 600 seconds.")
     turns = tuple(map(_turn, asked.turn or ()))
     method = Adjust(asked.hips_up / 100, asked.look_up, asked.arms_wider, asked.lean, turns, asked.ease)
     if method == Adjust(seconds=asked.ease):
         raise InputError("Say what to adjust: --hips-up, --look-up, --arms-wider, --lean or --turn.")
-    if not 0 <= asked.ease <= 600:
-        raise InputError("--ease is a time of 0 to 600 seconds.")
     told, raised = _run(asked, [method], range_of(asked.frames), asked.keep)
     reached = float(raised.max(initial=0.0) if method.hips > 0 else raised.min(initial=0.0)) * 100
     if asked.as_json:
@@ -65,9 +65,12 @@ def join(asked: Namespace) -> None:
         raise InputError("--blend is a time of up to 60 seconds.")
     check_results([asked.out], [asked.first, asked.second])
     check_writable(asked.out, asked.overwrite)
-    entries = [api.read(path, None, asked.skeleton) for path in (asked.first, asked.second)]
+    entries = [
+        api.read(path, None, asked.skeleton, asked.source_up, asked.source_facing)
+        for path in (asked.first, asked.second)
+    ]
     take, change = api.join(*map(api.take_of, entries), asked.blend, _frames(asked.at))
-    api.write(take, asked.out, asked.overwrite, entries[0].character is not None, inputs=[asked.second])
+    api.write(take, asked.out, asked.overwrite, inputs=[asked.second])
     told = {
         "files": [str(entry.path) for entry in entries],
         "out": str(asked.out),
@@ -114,12 +117,13 @@ def _run(
     from .. import api
     from ..formats.files import check_results
     from ..formats.registry import check_writable
+    from .main import read_source
 
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
-    entry = api.read(asked.file, asked.clip, asked.skeleton)
+    entry = read_source(asked, asked.file)
     take = api.edit(api.take_of(entry), methods, frames, keep)
-    api.write(take, asked.out, asked.overwrite, entry.character is not None)
+    api.write(take, asked.out, asked.overwrite)
     told = edited(entry, take.passed.changes(0), take, asked.out)
     before, after = take.passed.clip, take.clip
     if before.frames != after.frames or take.passed.limbs.body is None:

@@ -16,12 +16,22 @@ from .console import forgiving_streams, print_json, say, tell_error
 if TYPE_CHECKING:
     from argparse import Namespace
 
+    from ..project.entry import Entry
+
 _DEGREES = 5.0  # that joints of a thinned clip may be turned off, within a centimetre
 _USD = (".usd", ".usda", ".usdc", ".usdz")
 
 
+def read_source(asked: Namespace, path: Path) -> Entry:
+    """The clip that a command reads, with its axes as they are asked for."""
+    from .. import api
+
+    skeleton = getattr(asked, "skeleton", None)
+    return api.read(path, asked.clip, skeleton, asked.source_up, asked.source_facing)
+
+
 def info(asked: Namespace) -> None:
-    from ..project.opening import of_skeleton, open_recording
+    from ..project.opening import of_skeleton, open_recording, placed_as
     from . import report
 
     if (recording := open_recording(asked.file)) is not None:
@@ -32,7 +42,7 @@ def info(asked: Namespace) -> None:
         else:
             markers.print_info(recording)
         return
-    entries = of_skeleton(asked.file, asked.skeleton)
+    entries = [placed_as(e, asked.source_up, asked.source_facing) for e in of_skeleton(asked.file, asked.skeleton)]
     if asked.as_json:
         print_json(report.info(entries))
     else:
@@ -40,10 +50,9 @@ def info(asked: Namespace) -> None:
 
 
 def contacts(asked: Namespace) -> None:
-    from ..project.opening import open_source
     from . import report
 
-    entry = open_source(asked.file, asked.skeleton, asked.clip)
+    entry = read_source(asked, asked.file)
     if asked.as_json:
         print_json(report.contacts(entry))
     else:
@@ -60,6 +69,7 @@ def retarget(asked: Namespace) -> None:
     from .. import api
     from ..formats.files import check_free, check_results
     from ..formats.registry import check_writable
+    from ..project import delivery
     from ..project import stringing as stringings
     from ..project.bakes import spanned
     from ..project.deviation import of_motion
@@ -71,9 +81,17 @@ def retarget(asked: Namespace) -> None:
     check_writable(out, overwrite)
     if saved:
         check_free(saved, overwrite)
-    source, rig = api.read(asked.source, asked.clip), api.read_rig(asked.rig)
+    source, rig = read_source(asked, asked.source), api.read_rig(asked.rig)
+    if asked.body:
+        delivery.check_body(out, rig)
     take = api.retarget(
-        source, rig, api.match(source, rig, asked.stringing), asked.fps, frames, **transfer_changes(asked)
+        source,
+        rig,
+        api.match(source, rig, asked.stringing),
+        asked.fps,
+        frames,
+        root_bone=asked.root_bone,
+        **transfer_changes(asked),
     )
     over = None
     if asked.onto_controls or asked.controls is not None:
@@ -88,13 +106,15 @@ def retarget(asked: Namespace) -> None:
         Shape(asked.root_bone, over="" if asked.over in (None, "keep") else asked.over),
         api.opening.inputs_of(source),
     )
-    api.write(take, out, overwrite, bool(asked.body), shape, more, inputs)
+    body = api.write(take, out, overwrite, asked.body is False, shape, more, inputs)
     clip, contacts = spanned(source, asked.fps, frames)
     off = of_motion(pairing, source, rig, clip, contacts, baked)
     if asked.as_json:
-        print_json(report.retarget(source, rig, pairing, baked, out, off) | ({"controls": over} if over else {}))
+        told = report.retarget(source, rig, pairing, baked, out, off) | {"body": body}
+        print_json(told | ({"controls": over} if over else {}))
         return
     report.print_retarget(source, rig, pairing, baked, out, off)
+    say(report.body_words(out, rig, body))
     if over is not None:
         from .controls import print_way
 
@@ -122,6 +142,7 @@ def transfer_changes(asked):
 def match(asked: Namespace) -> None:
     from .. import api
     from ..formats.files import check_free, check_results
+    from ..project import opening
     from ..project import stringing as stringings
     from ..project.pairing import refuse_gaps
     from . import report
@@ -130,7 +151,10 @@ def match(asked: Namespace) -> None:
     if out:
         check_results([out], [asked.source, asked.rig])
         check_free(out, asked.overwrite)
-    source, rig = api.read_rig(asked.source), api.read_rig(asked.rig)
+    source, rig = (
+        opening.placed_as(api.read_rig(asked.source), asked.source_up, asked.source_facing),
+        api.read_rig(asked.rig),
+    )
     pairing = api.match(source, rig)
     refuse_gaps(pairing, source, rig)
     if out:
@@ -181,7 +205,9 @@ def convert(asked: Namespace) -> None:
 
         markers.convert(recording, asked, frames, metres, axis)
         return
-    entry = opening.open_any(asked.file, asked.skeleton, asked.clip)
+    entry = opening.placed_as(
+        opening.open_any(asked.file, asked.skeleton, asked.clip), asked.source_up, asked.source_facing
+    )
     delivery.convert(entry, asked.out, asked.fps, frames, metres, axis, asked.body, asked.overwrite)
     if asked.as_json:
         print_json(
@@ -200,20 +226,20 @@ def filter_motion(asked: Namespace) -> None:
     from ..project import cleaning
     from . import report
 
-    methods = _methods(asked)
+    methods = _methods(asked)  # none: what the window suggests
     channels = CHANNELS if asked.channels is None else tuple(asked.channels.split(","))
     if unknown := [name for name in channels if name not in CHANNELS]:
         raise InputError(f"'{unknown[0]}' is no kind of channel; give some of {','.join(CHANNELS)}.")
     frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
-    entry = api.read(asked.file, asked.clip, asked.skeleton)
+    entry = read_source(asked, asked.file)
     names = () if asked.joints is None else cleaning.names_like(entry, asked.joints)
     take = api.filter(
         api.take_of(entry), methods=methods, frames=frames, channels=channels, names=names, keep=asked.keep
     )
     done = cleaning.cleaned(take.passed)
-    api.write(take, asked.out, asked.overwrite, entry.character is not None)
+    api.write(take, asked.out, asked.overwrite)
     if asked.as_json:
         print_json(report.cleaned(entry, done, asked.out))
     else:
@@ -230,8 +256,6 @@ def _methods(asked):
     if asked.smooth is not None:
         auto = asked.smooth == AUTO
         methods.append(Adaptive() if auto else Gaussian(_positive(asked.smooth, "length of time", "seconds")))
-    if not methods:
-        raise InputError("Say what to do: --spikes, --low-pass, --smooth, or several of them.")
     return methods
 
 
@@ -257,9 +281,9 @@ def thin(asked: Namespace) -> None:
     frames = range_of(asked.frames)
     check_results([asked.out], [asked.file])
     check_writable(asked.out, asked.overwrite)
-    entry = api.read(asked.file, asked.clip, asked.skeleton)
+    entry = read_source(asked, asked.file)
     take = api.thin(api.take_of(entry), places / 100, degrees, planted, weights, stages, frames)
-    api.write(take, asked.out, asked.overwrite, entry.character is not None)
+    api.write(take, asked.out, asked.overwrite)
     method, keys = take.passed.passes[-1].method, ending_of(asked.out).curves
     if asked.as_json:
         print_json(report.thinned(entry, method, take, asked.out, keys))
@@ -421,13 +445,15 @@ def main(arguments=None):
     except MemoryError:
         return _refused("There is not enough memory for this.")
     except Exception as error:
-        import logging
         import traceback
 
-        logging.getLogger("young_marionette").debug("%s", traceback.format_exc())
+        from ..project.log import log_defect, log_path
+
+        log_defect("on the command line", error)
         place = traceback.extract_tb(error.__traceback__)[-1]
         tell_error(
-            f"Internal error: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno})."
+            f"Internal error: {type(error).__name__}: {error} ({Path(place.filename).name}, line {place.lineno}; "
+            f"details are in {log_path()})."
         )
         return 1
 

@@ -7,6 +7,7 @@ from math import pi
 from ..core.keys.keyed import KeyedClip
 from ..core.matching.tying import OPTIONAL, untied
 from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
+from ..formats.registry import ending_of
 from ..project.pairing import gaps, not_there
 from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
@@ -388,6 +389,16 @@ def print_retarget(source, rig, pairing, baked, out, off):
         say(f"Feet planted: they slid up to {before * 1000:.1f} mm, now {after * 1000:.1f} mm")
     else:
         say(f"Feet free: where the source's stand they slide up to {after * 1000:.1f} mm")
+
+
+def body_words(out, rig, body):
+    """Whether the rig's body was written, and if not, why."""
+    if body:
+        return "With the rig's body; --motion-only leaves it away"
+    if rig.character is None:
+        return "Motion only: the rig's file has no body"
+    kind = ending_of(out)
+    return "Motion only" if kind.body else f"Motion only: {kind.label} can't hold the rig's body"
 
 
 def print_pairing(source, rig, pairing):

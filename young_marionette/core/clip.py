@@ -73,6 +73,9 @@ class Clip:
         if not self.rate > 0:
             raise ValueError("the rate must be above zero")
 
+    def __repr__(self) -> str:
+        return f"Clip({self.name!r}, {len(self.skeleton)} joints, {self.frames} frames at {self.rate:g} per second)"
+
     @cached_property
     def digest(self) -> str:
         """A text that is equal only for clips whose motion is alike to the last bit, whatever they are called."""

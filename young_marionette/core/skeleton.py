@@ -54,6 +54,9 @@ class Skeleton:
     def __len__(self) -> int:
         return len(self.names)
 
+    def __repr__(self) -> str:
+        return f"Skeleton({self.names[0]!r}, {len(self)} joints)" if self.names else "Skeleton()"
+
     @cached_property
     def digest(self) -> str:
         """A text that is equal only for skeletons that are alike to the last bit."""

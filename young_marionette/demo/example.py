@@ -193,9 +193,7 @@ def _delivered(folder, console):
     recipe, report = folder / "theatre.recipe", folder / "delivery.html"
     # One of the puppets has a root bone, the others are given one.
     travel = RootMotion(root=("x", "z"), start="origin", bone="add")
-    recipes.save(
-        recipe, Recipe(name="theatre", endings=(".glb",), body=True, fps=30.0, from_zero=True, travel=travel), True
-    )
+    recipes.save(recipe, Recipe(name="theatre", endings=(".glb",), fps=30.0, from_zero=True, travel=travel), True)
     bodies = tuple(str(p) for p in sorted((folder / "puppets/bodies").iterdir()))
     sources = (str(folder / "quay"), str(folder / "loft"))
     begun = time.perf_counter()

@@ -85,14 +85,12 @@ def convert(
     """
     check_writable(path, overwrite)
     check_results([path], inputs_of(entry))
-    kind, holds = format_of(path), ending_of(path)
+    kind = format_of(path)
     if kind.fixed_world and (unit not in (None, 1.0) or up not in (None, "Y")):
         raise InputError(f"{kind.name} is always in metres with Y up; choose BVH or USD for another unit or axis.")
-    if body and not holds.body:
-        raise InputError(f"A file ending in {Path(path).suffix} holds motion alone, without a body.")
-    if body and entry.character is None:
-        raise InputError(f"{entry.name} has no body that could be written with it.")
-    body = entry.character is not None and holds.body if body is None else body
+    if body:
+        check_body(path, entry)
+    body = has_body(path, entry, body is False)
     entry = as_declared(entry)
     clip = entry.placed_take
     if frames is not None:
@@ -108,6 +106,19 @@ def convert(
     character = placed_character(own, turned) if own is not None else None
     write_together(encode(path, place_clip(clip, turned), metres_per_unit=unit, up=up, body=body, character=character))
     return None
+
+
+def has_body(path: str | Path, rig: Entry, motion_only: bool = False) -> bool:
+    """Whether a file gets the rig's body: unless motion alone is asked for, where there is one and the format can hold it."""
+    return not motion_only and rig.character is not None and ending_of(path).body
+
+
+def check_body(path: str | Path, rig: Entry) -> None:
+    """InputError where a file can't get the rig's body."""
+    if not ending_of(path).body:
+        raise InputError(f"A file ending in {Path(path).suffix} holds motion alone, without a body.")
+    if rig.character is None:
+        raise InputError(f"{rig.name} has no body that could be written with it.")
 
 
 def as_declared(entry: Entry) -> Entry:
@@ -129,7 +140,7 @@ def write_entry(entry: Entry, path: Path, overwrite: bool = False) -> None:
     layout = layout_for(path, entry.layout)
     if layout is None and entry.layout is not None:
         entry = as_declared(entry)
-        deliver(path, entry.placed_take, entry, overwrite, entry.character is not None)
+        deliver(path, entry.placed_take, entry, overwrite, has_body(path, entry))
         return
     metres, body = entry.figure.placement.scale, entry.character is not None
     write_together(encode(path, clip, layout, metres_per_unit=metres, body=body, bones=entry.declared.bones))

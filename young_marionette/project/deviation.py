@@ -51,11 +51,6 @@ def known_deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation | 
     return EVALUATOR.peek("deviation", (pairing, source, rig))  # type: ignore[no-any-return]
 
 
-def forget_deviation(pairing: Pairing, source: Entry, rig: Entry) -> None:
-    """Let go of what was measured of a result that is not shown any more."""
-    EVALUATOR.let_go("deviation", (pairing, source, rig))
-
-
 def of_motion(
     pairing: Pairing, source: Entry, rig: Entry, clip: Clip, contacts: Contacts, made: Clip | None = None
 ) -> Deviation:

@@ -100,7 +100,7 @@ class State:
         if tied is None or use is None:
             return tied
         settings = use.over(tied.settings)
-        return EVALUATOR.of("pairing of a clip", (tied, settings), lambda: replace(tied, settings=settings))
+        return EVALUATOR.of("pairing of a clip", (tied, settings), lambda: replace(tied, settings=settings), weak=True)
 
     def tied(self, source: Entry, rig: Entry) -> Pairing | None:
         """The Pairing that two entries share with their families, for just their skeletons; None where there is none."""

@@ -77,6 +77,10 @@ class Entry:
     controls: ControlSet | None = None
     carried: Mapping[str, Any] | None = None
 
+    def __repr__(self) -> str:
+        motion = "" if self.take is None else f", {self.take.frames} frames at {self.take.rate:g} per second"
+        return f"Entry({self.name!r}, {self.role}, {len(self.skeleton)} joints{motion})"
+
     @property
     def clip(self) -> Clip | None:
         """The motion with a pose on every frame, or None."""

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ..core.errors import InputError
+from ..core.figure.placement import axis_name, axis_vector
 from ..formats import read
 from ..formats.registry import MARKERS
 from .entry import entries_of
@@ -76,6 +77,19 @@ def of_skeleton(path: str | Path, skeleton: str | None = None, parted: bool = Fa
         roots = ", ".join(dict.fromkeys(e.skeleton.names[0] for e in entries))
         raise InputError(f"{Path(path).name} has no skeleton {skeleton}; its skeletons begin with {roots}.")
     return named
+
+
+def placed_as(entry: Entry, up: str | None = None, facing: str | None = None) -> Entry:
+    """The entry with the axes of its file that are up and ahead set by hand; InputError for what is no axis."""
+    changes = {}
+    for name, axis in (("up", up), ("facing", facing)):
+        if axis is not None:
+            if not isinstance(axis, str):
+                raise InputError(f"{name} has to be an axis such as 'Z' or '-Y', not {type(axis).__name__}.")
+            changes[name] = axis_name(axis_vector(axis))
+    if len(changes) == 2 and changes["up"][1] == changes["facing"][1]:
+        raise InputError(f"{changes['up']} can't be up and {changes['facing']} ahead: both lie along one axis.")
+    return entry.corrected(**changes) if changes else entry
 
 
 def inputs_of(entry: Entry) -> list[Any]:

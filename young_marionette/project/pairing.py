@@ -79,6 +79,10 @@ class Pairing:
     origin: Origin = Origin()
     absent: tuple[str, ...] = ()
 
+    def __repr__(self) -> str:
+        names = self.source.names[0], self.target.names[0]
+        return f"Pairing({names[0]!r} to {names[1]!r}, {len(self.strings)} strings)"
+
     @property
     def transfer(self) -> Transfer:
         """The prepared transfer; InputError where the hips have no string."""

@@ -73,14 +73,6 @@ def known_result(pairing: Pairing, source: Entry, rig: Entry) -> Clip | None:
     return EVALUATOR.peek("result", (pairing, source, rig))  # type: ignore[no-any-return]
 
 
-def forget_result(pairing: Pairing, source: Entry, rig: Entry, but: Pairing | None) -> None:
-    """Let go of a result that is not shown any more; what it has in common with that of the pairing ``but`` stays."""
-    EVALUATOR.let_go("result", (pairing, source, rig))
-    if but is None or travelling(but) is not travelling(pairing):
-        EVALUATOR.let_go("result that travels", (travelling(pairing), source, rig))
-        EVALUATOR.let_go("free result", (travelling(pairing), source.placed_clip))
-
-
 def _result(pairing: Pairing, source: Entry, rig: Entry) -> Clip:
     return travel(whole(pairing, source, rig), pairing)
 
@@ -147,11 +139,13 @@ def travelling(pairing: Pairing) -> Pairing:
     """The pairing with motion that goes where it goes."""
     settings = pairing.settings.carried
     of = pairing.strings, pairing.source, pairing.target, pairing.stance, settings
-    # The same object for all settings of travel, and that of none where it is asked for first.
+
+    def make() -> Pairing:
+        return pairing if settings == pairing.settings else replace(pairing, settings=settings)
+
+    # The same object for all settings of travel, as long as there is a pairing that it is of.
     return EVALUATOR.of(
-        "pairing that travels",
-        of,
-        lambda: pairing if settings == pairing.settings else replace(pairing, settings=settings),
+        "travelling pairing", (pairing,), lambda: EVALUATOR.of("pairing that travels", of, make, weak=True)
     )
 
 

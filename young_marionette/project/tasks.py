@@ -9,6 +9,7 @@ from typing import Any
 from psygnal import Signal
 
 from ..core.errors import Cancelled, InputError
+from .log import log_defect
 
 Progress = Callable[[float], None]
 
@@ -64,6 +65,7 @@ class Task:
         except MemoryError:
             self.failed.emit(f"There is not enough memory to {self.label}.")
         except Exception as error:  # whatever a file does to a reader, the work of others must go on
+            log_defect(f"could not {self.label}", error)
             self.failed.emit(
                 str(InputError(f"Internal error: could not {self.label}: {type(error).__name__}: {error}."))
             )

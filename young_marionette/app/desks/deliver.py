@@ -123,7 +123,7 @@ class DeliverDesk(Desk):
         self.format = menu_button(
             "Same as the rig's file", self._fill_formats, "Formats of the files; several give several files"
         )
-        self.body = self._box("Include the body: meshes and skin", "body")
+        self.motion_only = self._box("Motion only: without meshes and skin", "motion_only")
         self.together = self._box(
             "All clips of a rig in one file", "together", "As its animations: GLB and glTF hold several"
         )
@@ -141,7 +141,7 @@ class DeliverDesk(Desk):
             row(self.find, self.instead),
             row(label("Case"), None, self.case),
             self.format,
-            self.body,
+            self.motion_only,
             self.together,
             self.subfolders,
             self.overwrite,
@@ -441,7 +441,7 @@ class DeliverDesk(Desk):
             if widget.text() != text:
                 _quietly(widget, lambda w=widget, t=text: w.setText(t))
         for box, on in (
-            (self.body, recipe.body), (self.together, recipe.together), (self.subfolders, recipe.subfolders),
+            (self.motion_only, recipe.motion_only), (self.together, recipe.together), (self.subfolders, recipe.subfolders),
             (self.overwrite, wanted.overwrite), (self.zero, recipe.from_zero), (self.prefix_off, not recipe.prefix),
             (self.ends_off, not recipe.ends),
         ):  # fmt: skip
@@ -472,9 +472,9 @@ class DeliverDesk(Desk):
             and r.rig.character is not None
             and any(ENDINGS[o.suffix.lower()].body for o in r.outs)
         ]
-        self.body.setEnabled(bool(able))
-        self.body.setToolTip(
-            "The rig's meshes are written with the motion"
+        self.motion_only.setEnabled(bool(able))
+        self.motion_only.setToolTip(
+            "Leave the rig's body away; without this, its meshes are written with the motion"
             if able
             else "None of the ticked clips is on a rig with a body, or the format holds only motion"
         )

@@ -12,6 +12,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from ..settings import check, choice, flag, number
 from . import adaptive, windows
 from .lowpass import butterworth, suggestions
 from .noise import steady
@@ -28,12 +29,15 @@ class Spikes:
     pairs of a joint's or a morph's name and a frame.
     """
 
-    threshold: float = THRESHOLD
-    window: float = WINDOW
-    longest: int = LONGEST
+    threshold: float = number(THRESHOLD, least=0.1, most=100.0)
+    window: float = number(WINDOW, above=0.0, most=10.0)
+    longest: int = number(LONGEST, least=1, most=100, whole=True)
     kept: tuple[tuple[str, int], ...] = ()
 
     code: ClassVar[str] = "spikes"
+
+    def __post_init__(self) -> None:
+        check(self)
 
     @property
     def halo(self) -> float:
@@ -46,6 +50,9 @@ class Spikes:
 class _Smooth:
     """What smoothers have in common: nothing to measure before."""
 
+    def __post_init__(self) -> None:
+        check(self)
+
     def measure(self, rows: np.ndarray, rate: float) -> np.ndarray | None:
         return None
 
@@ -57,9 +64,9 @@ class LowPass(_Smooth):
     ``parts``: cut-offs of single parts of the body in place of it, as pairs of a part's name and hertz.
     """
 
-    cutoff: float | str = AUTO
-    order: int = 2
-    seamless: bool = False
+    cutoff: float | str = number(AUTO, above=0.0, most=1e6, words=(AUTO,))
+    order: int = choice(2, (2, 4))
+    seamless: bool = flag(False)
     parts: tuple[tuple[str, float], ...] = ()
 
     code: ClassVar[str] = "low-pass"
@@ -90,9 +97,9 @@ class LowPass(_Smooth):
 class SavitzkyGolay(_Smooth):
     """See windows."""
 
-    seconds: float = 0.2
-    degree: int = 3
-    seamless: bool = False
+    seconds: float = number(0.2, least=0.0, most=600.0)
+    degree: int = number(3, least=1, most=9, whole=True)
+    seamless: bool = flag(False)
 
     code: ClassVar[str] = "savitzky-golay"
 
@@ -108,8 +115,8 @@ class SavitzkyGolay(_Smooth):
 class _Window(_Smooth):
     """Those that only need to know how long their window is."""
 
-    seconds: float = 0.1
-    seamless: bool = False
+    seconds: float = number(0.1, least=0.0, most=600.0)
+    seamless: bool = flag(False)
 
 
 @dataclass(frozen=True)
@@ -144,8 +151,8 @@ class Median(_Window):
 class Adaptive(_Smooth):
     """Strong where a curve rests, weak where it moves quickly (see adaptive). ``strength``: 1 is what measures best."""
 
-    strength: float = 1.0
-    seamless: bool = False
+    strength: float = number(1.0, least=0.0, most=100.0)
+    seamless: bool = flag(False)
 
     code: ClassVar[str] = "adaptive"
     halo: ClassVar[float] = adaptive.HALO

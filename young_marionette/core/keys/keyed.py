@@ -49,6 +49,10 @@ class KeyedClip:
         if not self.rate > 0:
             raise ValueError("the rate must be above zero")
 
+    def __repr__(self) -> str:
+        joints, channels = len(self.skeleton), len(self.samplers)
+        return f"KeyedClip({self.name!r}, {joints} joints, {channels} channels, {self.rate:g} per second)"
+
     @cached_property
     def start(self) -> float:
         """The time of the first key, in seconds."""

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
-from scipy.spatial.distance import cdist
 
 from . import seen as reduce
 
@@ -45,6 +43,8 @@ def alike(points: np.ndarray, known: np.ndarray) -> np.ndarray:
     mine, theirs = _shape(points, often), _shape(known, often)
     middle = reduce.median(theirs, axis=0)
     mine, theirs = np.where(np.isfinite(mine), mine, middle), np.where(np.isfinite(theirs), theirs, middle)
+    from scipy.spatial import cKDTree  # slow to load
+
     nearest: np.ndarray = cKDTree(theirs).query(mine)[1]
     return nearest
 
@@ -63,4 +63,6 @@ def unlikeness(points: np.ndarray) -> np.ndarray:
         return np.abs(np.subtract.outer(np.arange(len(points)), np.arange(len(points)))) * 1.0
     shape = _shape(points, often)
     shape = np.where(np.isfinite(shape), shape, reduce.median(shape, axis=0))
+    from scipy.spatial.distance import cdist  # slow to load
+
     return np.asarray(cdist(shape, shape))

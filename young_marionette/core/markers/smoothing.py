@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.linalg import solveh_banded
 
 from .. import rotations as rot
 from .posing import Aims, Poses
@@ -50,6 +49,8 @@ def whittaker(values: np.ndarray, weights: np.ndarray, rate: float, cut: float =
     band[2, :-2] = 1.0
     band *= stiff
     band[0] += np.maximum(weights, 1e-7)
+    from scipy.linalg import solveh_banded  # slow to load
+
     smooth: np.ndarray = solveh_banded(band, values * np.maximum(weights, 1e-7)[:, None], lower=True)
     return smooth
 

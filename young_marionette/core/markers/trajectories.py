@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from ..stretches import ends_of
 from . import seen as reduce
@@ -131,6 +130,8 @@ def left(points: np.ndarray, rate: float, spread: float = 0.004, moved: float = 
     if len(points) < window:
         return found
     centred = np.nan_to_num(full - reduce.mean(full, axis=0))
+    from scipy.ndimage import maximum_filter1d, uniform_filter1d  # slow to load
+
     mean = uniform_filter1d(centred, window, axis=0)
     variance = uniform_filter1d(centred * centred, window, axis=0) - mean * mean
     calm = np.sum(variance, -1) < spread**2

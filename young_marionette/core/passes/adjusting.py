@@ -10,6 +10,7 @@ import numpy as np
 from .. import rotations as rot
 from ..errors import InputError
 from ..kinematics import forward_rows
+from ..settings import check, number
 from ..smoothing import eased, gaussian, largest_within
 from .posing import feet_kept, shifted, turned, turned_in_own_axes
 from .strength import Strengths, strength_over
@@ -30,17 +31,20 @@ class Adjust:
     ``strength``: 1 is all of it, times what ``strengths`` tell over time.
     """
 
-    hips: float = 0.0
-    look: float = 0.0
-    wider: float = 0.0
-    lean: float = 0.0
+    hips: float = number(0.0, least=-10.0, most=10.0)
+    look: float = number(0.0, least=-360.0, most=360.0)
+    wider: float = number(0.0, least=-360.0, most=360.0)
+    lean: float = number(0.0, least=-360.0, most=360.0)
     turns: tuple[tuple[str, Three], ...] = ()
-    seconds: float = 0.3
-    strength: float = 1.0
+    seconds: float = number(0.3, least=0.0, most=600.0)
+    strength: float = number(1.0, least=-10.0, most=10.0)
     strengths: Strengths = ()
 
     code: ClassVar[str] = "adjust"
     halo: ClassVar[float] = 0.0
+
+    def __post_init__(self) -> None:
+        check(self)
 
     def check(self, clip: Clip, limbs: Limbs) -> None:
         """InputError for what can't be done on a rig."""

@@ -13,6 +13,7 @@ from ..contacts.contact import Contacts
 from ..errors import InputError
 from ..filters.motion import MORPH, POSITION, ROTATION, Channel, Scope, changed
 from ..resample import MAX_RATE, resample
+from ..settings import check, number
 
 SLOWEST, QUICKEST = 0.01, 100.0
 Three = tuple[float, float, float]
@@ -27,8 +28,11 @@ class Offset:
 
     degrees: Three = (0.0, 0.0, 0.0)
     metres: Three = (0.0, 0.0, 0.0)
-    weight: float = 0.0
-    seconds: float = 0.0
+    weight: float = number(0.0, least=-1e6, most=1e6)
+    seconds: float = number(0.0, least=-600.0, most=600.0)
+
+    def __post_init__(self) -> None:
+        check(self)
 
     code: ClassVar[str] = "offset"
 
@@ -53,7 +57,10 @@ class Offset:
 class Scale:
     """How far values go from their mean, times ``factor``: below 1 less, above 1 more. Rotations turn about theirs."""
 
-    factor: float = 1.0
+    factor: float = number(1.0, least=-100.0, most=100.0)
+
+    def __post_init__(self) -> None:
+        check(self)
 
     code: ClassVar[str] = "scale"
     halo: ClassVar[float] = np.inf  # the mean is that of all frames

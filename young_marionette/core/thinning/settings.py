@@ -8,6 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from ..errors import InputError
+from ..settings import check, number, parts
 from .tolerances import Emphasis, Tolerances
 
 CONTACTS, KEYS, JOINTS = STAGES = ("contacts", "keys", "joints")
@@ -23,11 +24,11 @@ class Thin:
     keys; ``barred``: stretches with none, unless the promise needs them.
     """
 
-    places: float = 0.01
-    degrees: float = 5.0
-    planted: float | None = 0.003
-    weights: float = 0.02
-    stages: tuple[str, ...] = STAGES
+    places: float = number(0.01, above=0.0, most=100.0)
+    degrees: float = number(5.0, above=0.0, most=360.0)
+    planted: float | None = number(0.003, above=0.0, most=100.0, none=True)
+    weights: float = number(0.02, above=0.0, most=100.0)
+    stages: tuple[str, ...] = parts(STAGES, STAGES)
     emphases: tuple[Emphasis, ...] = ()
     forced: tuple[int, ...] = ()
     barred: tuple[tuple[int, int], ...] = ()
@@ -35,17 +36,19 @@ class Thin:
     code: ClassVar[str] = "thin"
     halo: ClassVar[float] = np.inf  # where keys fit best depends on all of the clip
 
+    def __post_init__(self) -> None:
+        check(self)
+
     @property
     def tolerances(self) -> Tolerances:
         planted = np.inf if self.planted is None else self.planted
         return Tolerances(self.places, float(np.radians(self.degrees)), planted, self.weights)
 
     def check(self) -> None:
-        """InputError for tolerances and stages that can't be."""
+        """InputError for what can't be thinned by."""
         if not self.stages:
             raise InputError("Choose at least one stage of thinning.")
-        values = (self.places, self.degrees, self.weights, *(e.factor for e in self.emphases))
-        if any(not 0 < value < 1e6 for value in values) or not (self.planted is None or self.planted > 0):
+        if any(not 0 < e.factor < 1e6 for e in self.emphases):
             raise InputError("A tolerance has to be above zero.")
 
     @property

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ..travel.settings import AS_IT_IS, Travel
+from ..errors import InputError
+from ..matching.touches import TOUCHES
+from ..settings import Rule, check, check_value, choice, flag, number, parts
+from ..travel.settings import AS_IT_IS, GROUND, PARTS, STARTS, Travel
 
 AUTO, PLANTED, FREE = FEET = ("auto", "planted", "free")
 DIRECTIONS, PLACES, TOUCH = ("directions", "places", "touch")
@@ -25,21 +28,33 @@ class TransferSettings:
     forearms are kept out of thighs and trunk where the source's are out; auto as for feet.
     """
 
-    in_place: tuple[str, ...] = ()
-    root: tuple[str, ...] | None = None
-    root_smooth: float = 0.0
-    start: str = AS_IT_IS
-    ahead: bool = False
-    stride: float = 1.0
-    height_offset: float = 0.0
+    in_place: tuple[str, ...] = parts((), GROUND)
+    root: tuple[str, ...] | None = parts(None, PARTS, none=True)
+    root_smooth: float = number(0.0, least=0.0, most=60.0)
+    start: str = choice(AS_IT_IS, STARTS)
+    ahead: bool = flag(False)
+    stride: float = number(1.0, above=0.0, most=100.0)
+    height_offset: float = number(0.0, least=-100.0, most=100.0)
     touches: tuple[tuple[str, float], ...] = ()
-    feet: str = AUTO
-    hands: str = AUTO
-    hold_places: float = 1.0
-    hold_room: float = 1.0
-    hold_body: float = 1.0
-    hold_hands: float = 1.0
-    clear: str = AUTO
+    feet: str = choice(AUTO, FEET)
+    hands: str = choice(AUTO, HANDS)
+    hold_places: float = number(1.0, least=0.0, most=1.0)
+    hold_room: float = number(1.0, least=0.0, most=1.0)
+    hold_body: float = number(1.0, least=0.0, most=1.0)
+    hold_hands: float = number(1.0, least=0.0, most=1.0)
+    clear: str = choice(AUTO, (AUTO, ON, OFF))
+
+    def __post_init__(self) -> None:
+        check(self)
+        for name in ("in_place", "root"):
+            value = getattr(self, name)
+            if value is not None:
+                object.__setattr__(self, name, tuple(value))
+        for touch in self.touches:
+            name, degrees = touch
+            if name not in TOUCHES:
+                raise InputError(f"'{name}' is no adjustment of the stance; there are {', '.join(TOUCHES)}.")
+            check_value(name, degrees, Rule("number", -180.0, 180.0))
 
     @property
     def carried(self) -> TransferSettings:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..errors import InputError
+from ..settings import check, choice, flag, number, parts
 
 X, Y, Z, TURN = PARTS = ("x", "y", "z", "turn")
 GROUND = (X, Z)
@@ -22,11 +23,14 @@ class Travel:
     over the origin in the first frame, or over the grid line that runs ahead through it. ``ahead``: they face ahead in it.
     """
 
-    in_place: tuple[str, ...] = ()
-    root: tuple[str, ...] | None = None
-    smooth: float = 0.0
-    start: str = AS_IT_IS
-    ahead: bool = False
+    in_place: tuple[str, ...] = parts((), GROUND)
+    root: tuple[str, ...] | None = parts(None, PARTS, none=True)
+    smooth: float = number(0.0, least=0.0, most=60.0)
+    start: str = choice(AS_IT_IS, STARTS)
+    ahead: bool = flag(False)
+
+    def __post_init__(self) -> None:
+        check(self)
 
     @property
     def needs_first(self) -> bool:

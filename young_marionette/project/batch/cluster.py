@@ -11,6 +11,7 @@ from typing import Any
 
 from ...core.errors import InputError
 from ...formats.files import sweep, unfinished
+from ..log import log_defect
 from .job import Item, Job, failed
 from .pool import DIED, Told
 from .run import Runner
@@ -88,6 +89,7 @@ def _items(future: Any, job: Job) -> list[Item]:
     """What became of a job, or that its workers died one after the other."""
     try:
         items: list[Item] = future.result()
-    except Exception:
+    except Exception as error:
+        log_defect("workers of a cluster", error)
         return [failed(job, rig, DIED) for rig in job.rigs]
     return items

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from ...core.travel.settings import Travel
 from ...core.units import METRES
@@ -22,8 +22,9 @@ if TYPE_CHECKING:
     from ...core.passes.stack import Pass
     from ...core.transfer.settings import TransferSettings
 
-VERSION = 1
+VERSION = 2
 Path_ = Annotated[str, Field(min_length=1, max_length=4000)]
+Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"]
 Text = Annotated[str, Field(max_length=200)]
 
 
@@ -39,11 +40,12 @@ class RootMotion(Strict):
 
 
 class Recipe(Strict):
-    """How clips are delivered: the schema of a ``*.recipe`` file, version 1.
+    """How clips are delivered: the schema of a ``*.recipe`` file, version 2.
 
-    ``endings``: of the files of each clip, such as ``".glb"``; none: that of the rig's own file. ``body``: with meshes and skin.
+    ``endings``: of the files of each clip, such as ``".glb"``; none: that of the rig's own file. ``motion_only``: without meshes
+    and skin, where the rig's file has a body and the format could hold it; version 1 had ``body`` for the contrary.
     ``frames``: first and last of each clip, in its own frames; ``fps``: of the result, whose length stays; ``from_zero``: it
-    starts at frame zero. ``unit``, ``up``: None leaves the rig's. ``bones``: a convention for names, or a file that has them;
+    starts at frame zero. ``source_up``, ``source_facing``: axes of the clips' files, None as they are found. ``unit``, ``up``: None leaves the rig's. ``bones``: a convention for names, or a file that has them;
     ``prefix`` false: without what all names begin with; ``ends`` false: without bones that only end the one above.
     ``object``: what stands over a skeleton, see project.shaping. ``together``: all clips of a rig as the animations of one file. ``subfolders``: as the sources lie in theirs.
     ``rigs``, ``stringings``: paths of what it is always used with; relative ones lie beside the file.
@@ -54,10 +56,12 @@ class Recipe(Strict):
     version: int = VERSION
     name: Text = ""
     endings: Annotated[tuple[str, ...], Field(max_length=12)] = ()
-    body: bool = False
+    motion_only: bool = False
     frames: tuple[Annotated[int, Field(ge=0, lt=1 << 40)], Annotated[int, Field(ge=0, lt=1 << 40)]] | None = None
     fps: float | None = Field(default=None, gt=0, le=1000)
     from_zero: bool = False
+    source_up: Axis | None = None
+    source_facing: Axis | None = None
     unit: Literal["m", "cm", "mm", "in", "ft", "dm"] | None = None
     up: Literal["Y", "Z"] | None = None
     names: Names = Names()
@@ -73,6 +77,15 @@ class Recipe(Strict):
     hands: Hands | None = None
     travel: RootMotion = RootMotion()
     passes: tuple[AnyPassFile, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_version_1(cls, tree: Any) -> Any:
+        if isinstance(tree, dict) and tree.get("version") == 1:
+            tree = dict(tree)
+            body = tree.pop("body", False)
+            tree |= {"version": VERSION, **({"motion_only": not body} if isinstance(body, bool) else {"body": body})}
+        return tree
 
     @field_validator("endings")
     @classmethod

@@ -93,8 +93,8 @@ def settings_words(order: Order) -> list[tuple[str, str]]:
     told = [("Recipe", recipe.name)] if recipe.name else []
     if recipe.endings:
         told.append(("Formats", ", ".join(e.lstrip(".").upper() for e in recipe.endings)))
-    if recipe.body:
-        told.append(("Body", "with meshes, skin and materials"))
+    if recipe.motion_only:
+        told.append(("Body", "motion only"))
     if recipe.fps:
         told.append(("Rate", f"{recipe.fps:g} frames per second"))
     if recipe.frames:

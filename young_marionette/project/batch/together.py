@@ -11,10 +11,11 @@ from pathlib import Path
 from ...core.errors import InputError
 from ...formats.files import AlreadyThere
 from ...formats.registry import ENDINGS
+from ..delivery import has_body
 from ..shaping import Shape, check_shape, shaped
 from .job import DONE, PLANNED, SKIPPED, Item, Job, failed
 from .making import Made, Ready, length, make
-from .work import clips, finished, left_alone, paths, prepared, told, with_body, write
+from .work import clips, finished, left_alone, paths, prepared, told, write
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +73,7 @@ def _written(job: Job, rig: str, together: list[_Clip]) -> list[Item]:
     """The items of all clips of one file, which is written."""
     first = together[0]
     takes = [replace(one.made.take, name=one.item.clip) for one in together]
-    body, ready = job.order.recipe.body, first.ready
+    motion_only, ready = job.order.recipe.motion_only, first.ready
 
     def do() -> Item:
         outs = [Path(out) for out in first.item.outs]
@@ -80,7 +81,9 @@ def _written(job: Job, rig: str, together: list[_Clip]) -> list[Item]:
             write(
                 job,
                 outs,
-                lambda out: shaped(out, takes[0], ready.rig, with_body(out, ready.rig, body), first.shape, takes[1:]),
+                lambda out: shaped(
+                    out, takes[0], ready.rig, has_body(out, ready.rig, motion_only), first.shape, takes[1:]
+                ),
             )
         except AlreadyThere as error:
             return left_alone(first.item, error)

@@ -13,8 +13,10 @@ from ...core.keys.keyed import KeyedClip
 from ...core.travel.settings import Travel
 from ...formats.files import AlreadyThere, check_results, write_together
 from ...formats.registry import ENDINGS, check_writable, own_ending
+from ..delivery import has_body
 from ..entry import Entry
-from ..opening import inputs_of
+from ..log import log_defect
+from ..opening import inputs_of, placed_as
 from ..pairing import refuse_gaps
 from ..shaping import ADD, Shape, check_shape, fitted, shaped, with_settings
 from .job import DONE, PLANNED, SKIPPED, Item, Job, failed
@@ -53,7 +55,8 @@ def clips(job: Job) -> Iterator[tuple[str, str, Item | Callable[[], Ready]]]:
     for source in job.sources:
         entries: list[Entry] | str
         try:
-            entries = clips_of(source, job.clips)
+            recipe = job.order.recipe
+            entries = [placed_as(e, recipe.source_up, recipe.source_facing) for e in clips_of(source, job.clips)]
         except InputError as error:
             entries = str(error)
         except (MemoryError, RecursionError):
@@ -96,6 +99,7 @@ def told(job: Job, rig: str, clip: str, do: Callable[[], Item]) -> Item:
 
 
 def _defect(error: Exception) -> str:
+    log_defect("in a batch", error)
     return str(InputError(f"Internal error: {type(error).__name__}: {error}."))
 
 
@@ -124,7 +128,9 @@ def _delivered(job: Job, rig: str, ready: Ready, taken: set[str]) -> Item:
         write(
             job,
             outs,
-            lambda out: shaped(out, take, ready.rig, with_body(out, ready.rig, recipe.body), shape, extras=made.extras),
+            lambda out: shaped(
+                out, take, ready.rig, has_body(out, ready.rig, recipe.motion_only), shape, extras=made.extras
+            ),
         )
     except AlreadyThere as error:
         return left_alone(item, error)
@@ -161,11 +167,6 @@ def prepared(job: Job, ready: Ready) -> tuple[Ready, Shape]:
     pairing = replace(ready.pairing, settings=recipe.over(ready.pairing.settings))
     refuse_gaps(pairing, ready.source, ready.rig)
     return replace(ready, pairing=pairing), with_settings(shape, pairing)
-
-
-def with_body(out: Path, rig: Entry, wanted: bool) -> bool:
-    """Whether a file gets the rig's body: where it is asked for, there is one, and the format can hold it."""
-    return wanted and rig.character is not None and ENDINGS[out.suffix.lower()].body
 
 
 def write(job: Job, outs: list[Path], encode: Callable[[Path], list]) -> None:

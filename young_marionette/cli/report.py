@@ -12,6 +12,7 @@ from ..project.pairing import gaps, not_there
 from ..project.planting import hands_of, plants
 from ..wording.facts import fact_words, rest_pose_words
 from ..wording.findings import certainty_words, counted, finding_words
+from ..wording.snags import worse_words
 from .console import say
 
 DEGREES = 180 / pi
@@ -328,6 +329,7 @@ def retarget(source, rig, pairing, baked, out, off):
         "planted": plants(pairing),
         "hands": hands_of(pairing),
         "deviation": _deviation(off),
+        "worse": _worse(off),
     }
 
 
@@ -389,6 +391,13 @@ def print_retarget(source, rig, pairing, baked, out, off):
         say(f"Feet planted: they slid up to {before * 1000:.1f} mm, now {after * 1000:.1f} mm")
     else:
         say(f"Feet free: where the source's stand they slide up to {after * 1000:.1f} mm")
+    for sentence in _worse(off):
+        say(f"Note: {sentence}")
+
+
+def _worse(off):
+    """What planting, hands and clearing made worse, in words."""
+    return [worse_words(b.kind, b.part, a.worst, b.worst, b.at) for a, b in off.worsened()]
 
 
 def body_words(out, rig, body):

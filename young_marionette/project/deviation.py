@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from ..core.contacts.points import HANDS
 from ..core.evaluator import EVALUATOR
 from ..core.kinematics import forward_rows
-from ..core.transfer.deviation import LOWERED, TOUCHING, Lane, angle_lanes, feet_lanes, slide_lanes
+from ..core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING, Lane, angle_lanes, feet_lanes, slide_lanes
 from ..core.travel.settings import Travel
 from .planting import arm_depths, carry, free_result, rig_legs, rig_points, travelling, whole
 
@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from ..core.contacts.contact import Contacts
     from .entry import Entry
     from .pairing import Pairing
+
+
+_SEEN = 0.005  # metres
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,6 +37,14 @@ class Deviation:
             max((lane.worst for lane in lanes if lane.kind == kind), default=0.0) for lanes in (self.before, self.after)
         )
         return next(both), next(both)
+
+    def worsened(self) -> list[tuple[Lane, Lane]]:
+        """``(before, after)`` of the lanes whose worst value planting, hands or clearing made worse by what can be seen."""
+        return [
+            (before, after)
+            for before, after in zip(self.before, self.after)
+            if after.kind in (SLIDE, SINK, FLOAT, TOUCHING) and after.worst > before.worst + _SEEN
+        ]
 
 
 def deviation(pairing: Pairing, source: Entry, rig: Entry) -> Deviation:

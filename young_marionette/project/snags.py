@@ -20,7 +20,7 @@ from ..core.matching.tying import mirror_part, missing
 from ..core.passes.adjusting import Adjust
 from ..core.passes.stack import Pass, Plant
 from ..core.transfer.deviation import FLOAT, SINK, SLIDE, TOUCHING
-from ..core.transfer.settings import ON, PLANTED, TOUCH
+from ..core.transfer.settings import FREE, ON, PLANTED, TOUCH
 from .bakes import is_current
 from .commands import (
     AdaptStringing,
@@ -326,6 +326,14 @@ def _stood(pairing: Pairing, state: State) -> Iterator[Snag]:
 def _off(pairing: Pairing, deviation: Deviation, limits: Limits) -> Iterator[Snag]:
     """Feet of the live result that are off by more than they may: the worst stretch of each."""
     yield from _inside(pairing, deviation, limits)
+    for before, after in deviation.worsened():
+        feet = after.part not in HANDS and after.kind != TOUCHING
+        if feet and after.worst > getattr(limits, after.kind):
+            continue  # told below as what it is
+        undo: Command | None = SetTransfer((("feet", FREE),)) if feet and plants(pairing) else None
+        values = {"part": after.part, "before": before.worst, "metres": after.worst, "frame": after.at}
+        worse = finding("worse than free", kind=after.kind, undone=undo is not None, **values)
+        yield Snag("transfer", worse, part=after.part, mend=undo, frame=after.at)
     mend = None if plants(pairing) else SetTransfer((("feet", PLANTED),))
     for kind in (SLIDE, SINK, FLOAT):
         limit = getattr(limits, kind)

@@ -93,6 +93,23 @@ def _swapped(found: Finding) -> str:
     return f"Left and right are swapped: {', '.join(parts[:3])}{' and more' if len(parts) > 3 else ''}."
 
 
+_WORSE = {
+    "slide": "slides by up to {after:.1f} cm, and without planting by {before:.1f} cm",
+    "sink": "is up to {after:.1f} cm under the floor, and without planting {before:.1f} cm",
+    "hover": "floats up to {after:.1f} cm over the floor, and without planting {before:.1f} cm",
+    "touching": "is up to {after:.1f} cm inside the body, and before {before:.1f} cm",
+}
+
+
+def worse_words(kind: str, part: str, before: float, after: float, frame: int) -> str:
+    """What became worse by planting, holding or clearing (metres), in one sentence.
+
+    >>> worse_words("sink", "left foot", 0.0, 0.028, 12)
+    'The left foot is up to 2.8 cm under the floor, and without planting 0.0 cm (frame 12).'
+    """
+    return f"The {part} {_WORSE[kind].format(before=before * 100, after=after * 100)} (frame {frame})."
+
+
 _FEET = {
     "slide": ("slides {cm:.1f} cm while it stands", "Correct its contact in the lanes."),
     "sink": ("is {cm:.1f} cm under the floor", "Correct its contacts in the lanes, or raise the hips."),
@@ -156,6 +173,11 @@ _SNAGS: dict[str, tuple[Any, Text, Text]] = {
         "",
     ),
     "stance off": ("The {part} is {degrees:.0f}° off in the stance.", "Match the stance, or turn the bone.", "Match"),
+    "worse than free": (
+        lambda f: worse_words(f["kind"], f["part"], f["before"], f["metres"], f["frame"]),
+        "Correct its contacts in the lanes, or leave the feet free.",
+        lambda f: "Leave the feet free" if f["undone"] else "",
+    ),
     "foot off": (_foot, _feet_remedy, lambda f: "" if f["planted"] else "Plant"),
     "arm inside": (
         lambda f: f"The {f['part']} is {f['metres'] * 100:.1f} cm inside the body, {_frames(f)}.",

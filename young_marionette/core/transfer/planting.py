@@ -112,7 +112,7 @@ def plant(
     for rows in soles:
         rows[:, 1] += rise
     pace = PASSING if giving else WALKING
-    ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level, pace) for leg, sole in zip(legs, soles)]
+    ways = [_Way(leg, clip, places, turns, sole, contacts, floor, level, pace, rise) for leg, sole in zip(legs, soles)]
     if giving:
         shift = given([(way.leg.limb, way.target) for way in ways], places, clip.rate)
     else:
@@ -181,11 +181,14 @@ class _Way:
         floor: float,
         level: bool,
         pace: Pace,
+        rise: float,
     ) -> None:
         self.leg, self.skeleton, self.rate, self.floor, self.level = leg, clip.skeleton, clip.rate, floor, level
         self.pace = pace
         self.ankle, self.turn = places[leg.foot].T, turns[leg.foot].T
         self.heel_at, self.toe_at = (rows.T for rows in sole)
+        # How low a sole may be: no lower than the floor, or than it is by itself.
+        self.lowest = np.minimum(floor, np.minimum(self.heel_at[:, 1], self.toe_at[:, 1]) - rise)
         steps = list(_steps(contacts.of(f"{leg.side} heel"), contacts.of(f"{leg.side} toe"), clip.frames))
         self.turned = self._turns(steps)
         self.target = self._places(steps)
@@ -234,8 +237,12 @@ class _Way:
             toes[part] |= step.toe
         self.shift, self.fixed = shift, fixed
         if self.level:
-            self._roll(heels & ~toes, heel_arm)
-            self._roll(toes & ~heels, toe_arm)
+            for alone, arm, other in (
+                (heels & ~toes, self.leg.heel, self.leg.toe),
+                (toes & ~heels, self.leg.toe, self.leg.heel),
+            ):
+                self._roll(alone, heel_arm if arm is self.leg.heel else toe_arm)
+                self._tip_up(alone, arm.offset, other.offset)
             return self.ankle + shift  # ways between are found later: see ease
         return self.ankle + bridged(shift, fixed, self.rate, _SLIDES, self.pace)
 
@@ -265,13 +272,42 @@ class _Way:
             turns[at] = rot.multiply(more, turns[at])
         self.shift[at] = place - way - ankle
 
+    def _tip_up(self, alone: np.ndarray, stands: np.ndarray, other: np.ndarray) -> None:
+        """Turn the foot about the end of its sole that stands alone where its other end would go through the floor.
+
+        ``alone``: the frames (a mask); ``stands``, ``other (3,)``: both ends in the foot's axes.
+        """
+        at = np.flatnonzero(alone)
+        if not len(at):
+            return
+        arm = rot.rotate(self.turned[at], stands)
+        place = self.ankle[at] + self.shift[at] + arm
+        sole = rot.rotate(self.turned[at], other) - arm
+        lacks = self.lowest[at] - (place + sole)[:, 1]
+        low = np.flatnonzero(lacks > 0)
+        if not len(low):
+            return
+        at, arm, place, sole = at[low], arm[low], place[low], sole[low]
+        long = np.linalg.norm(sole, axis=1)
+        level = np.stack([sole[:, 0], np.zeros(len(at)), sole[:, 2]], 1)
+        height = np.clip(sole[:, 1] + lacks[low], -long, long)
+        wide = np.sqrt(long**2 - height**2)[:, None]
+        raised = rot.normalise(np.where(np.linalg.norm(level, axis=1, keepdims=True) > 1e-9, level, [0, 0, 1.0])) * wide
+        raised[:, 1] = height
+        more = rot.between(sole, raised)
+        for turns in (self.turned, self.change):
+            turns[at] = rot.multiply(more, turns[at])
+        self.shift[at] = place - rot.rotate(more, arm) - self.ankle[at]
+
     def _clear(self, target: np.ndarray) -> np.ndarray:
         """Places of the ankle at which the sole does not go through the floor."""
         if self.level:
             low = np.min(
                 [(target + rot.rotate(self.turned, p.offset))[:, 1] for p in (self.leg.heel, self.leg.toe)], axis=0
             )
-            target[:, 1] += self._over_floor(self.floor - low, self.fixed)
+            softly = self._over_floor(self.floor - low, self.fixed)
+            # Close to a stand the foot skims the floor rather than going through it.
+            target[:, 1] += softly + np.where(self.fixed, 0.0, np.maximum(self.lowest - low - softly, 0.0))
         return target
 
     def ease(self, places: np.ndarray, drop: np.ndarray) -> None:

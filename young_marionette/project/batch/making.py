@@ -12,6 +12,7 @@ from ...core.matching.tying import missing
 from ...core.resample import resample
 from ...core.transfer.deviation import FLOAT, LOWERED, SINK, SLIDE, TOUCHING
 from ...wording.findings import finding_words
+from ...wording.snags import worse_words
 from ..bakes import baked, spanned
 from ..carrying import carried
 from ..deviation import of_motion
@@ -114,17 +115,18 @@ def _made(take: Clip | KeyedClip, plain: Clip, recipe: Recipe) -> Made:
     return Made(take, take.sample() if isinstance(take, KeyedClip) else take, plain)
 
 
-def measured(ready: Ready, recipe: Recipe, plain: Clip) -> Measures | None:
-    """How far feet and arms are off; None where that can't be told."""
+def measured(ready: Ready, recipe: Recipe, plain: Clip) -> tuple[Measures | None, tuple[str, ...]]:
+    """``(how far feet and arms are off, sentences on what planting made worse)``; None where that can't be told."""
     source, pairing, bake = ready.source, ready.pairing, ready.bake
     if source is None or pairing is None or source.take is None:
-        return None
+        return None, ()
     fps, frames = (bake.fps, bake.frames) if bake is not None else (recipe.fps, recipe.frames)
     clip, contacts = spanned(source, fps, frames)
     off = of_motion(pairing, source, ready.rig, clip, contacts, plain)
+    worse = tuple(worse_words(b.kind, b.part, a.worst, b.worst, b.at) for a, b in off.worsened())
     sink, hover, touching = (off.worst(kind) for kind in (SINK, FLOAT, TOUCHING))
     slide, hands = (_slide(off, held) for held in (False, True))
-    return Measures(slide, sink, hover, touching, hands, off.worst(LOWERED)[1])
+    return Measures(slide, sink, hover, touching, hands, off.worst(LOWERED)[1]), worse
 
 
 def _slide(off: Deviation, held: bool) -> tuple[float, float]:

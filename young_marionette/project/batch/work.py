@@ -199,7 +199,8 @@ def finished(job: Job, item: Item, ready: Ready, made: Made, shape: Shape) -> It
     )
     try:
         if job.order.measured:
-            item = replace(item, measures=measured(ready, job.order.recipe, made.plain))
+            numbers, worse = measured(ready, job.order.recipe, made.plain)
+            item = replace(item, measures=numbers, notes=(*item.notes, *worse))
         if job.order.pictures:
             from .pictures import poses
 

@@ -17,7 +17,7 @@ from ..project.looping import loop_ghost
 from ..project.markers.entry import MARKERS
 from ..project.markers.showing import LINE, OFF, TRAIL, shown_dots
 from ..project.planting import rig_points
-from ..project.playback import Motion
+from ..project.playback import Motion, aside
 from ..project.rooting import root_path
 from .theme import colour
 
@@ -26,6 +26,9 @@ def _tint(kind):
     """The colour of a line between markers, to where a marker is expected, or of its trail."""
     name, alpha = {LINE: ("quiet", 120), OFF: ("alarm", 255), TRAIL: ("performer", 110)}[kind]
     return colour(name, alpha).getRgbF()
+
+
+_NARROW, _GAP = 0.66, 0.08  # shares of a figure's height: its room at the least, and what is left between hands
 
 
 class Director:
@@ -165,7 +168,12 @@ class Director:
     def _width(self, figure):
         state = self.session.state
         entry = state.source_entry if figure.kind == PERFORMER else state.rig_entry
-        return 0.66 * entry.figure.height if entry else 1.0
+        if entry is None:
+            return 1.0
+        # Both do what the source does; in String and Stance each shows its own rest pose.
+        resting = self.session.step in ("string", "stance")
+        shown = entry if resting or state.source_entry is None else state.source_entry
+        return entry.figure.height * max(_NARROW, 2 * aside(shown, resting) + _GAP)
 
     def _chosen(self, kind):
         """Joints of the chosen part, or the chosen bone, on one figure."""

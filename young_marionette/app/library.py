@@ -47,10 +47,72 @@ def _seconds(entry):
     return max(frames - 1, 0) / rate
 
 
+# Folders that are called so say nothing about a skeleton.
+_ANY_FOLDER = frozenset(
+    [
+        "clip",
+        "clips",
+        "motion",
+        "motions",
+        "take",
+        "takes",
+        "anim",
+        "anims",
+        "animation",
+        "animations",
+        "mocap",
+        "capture",
+        "captures",
+        "data",
+        "file",
+        "files",
+        "download",
+        "downloads",
+        "desktop",
+        "documents",
+        "export",
+        "exports",
+        "import",
+        "imports",
+        "source",
+        "sources",
+        "library",
+        "tmp",
+        "temp",
+        "new",
+        "bvh",
+        "glb",
+        "gltf",
+        "usd",
+        "amc",
+        "c3d",
+        "home",
+    ]
+)
+
+
 def family_name(entry):
-    """What people call a family: the name prefix, else the folder, else the first joint."""
+    """What people call a family: the name prefix, else the folder where that says something, else the skeleton's root and size."""
     prefix = entry.figure.body.names.prefix.rstrip(":_.|- ") if entry.figure.body else ""
-    return prefix or (entry.path.parent.name if entry.path and entry.path.parent.name else entry.skeleton.names[0])
+    folder = entry.path.parent.name if entry.path else ""
+    if prefix or (folder and folder.casefold() not in _ANY_FOLDER):
+        return prefix or folder
+    return f"{entry.skeleton.names[0]}, {len(entry.skeleton)} joints"
+
+
+def family_headings(families):
+    """What the clips of each family stand under (``families``: lists of entries): names that are told apart by what differs."""
+    names = [family_name(members[0]) for members in families]
+    sizes = [len(members[0].skeleton) for members in families]
+    headings = []
+    for i, name in enumerate(names):
+        same = [k for k, other in enumerate(names) if other == name]
+        if len(same) > 1 and len({sizes[k] for k in same}) == len(same):
+            name += f", {sizes[i]} joints"
+        elif len(same) > 1 and same[0] != i:
+            name += f", skeleton {same.index(i) + 1}"
+        headings.append(f"Clips of {name}")
+    return headings
 
 
 def strip_picture(entry, size, ratio=2.0, count=_POSES):
@@ -300,11 +362,7 @@ class Library(QWidget):
         families = {}
         for entry in state.of_role(CLIP):
             families.setdefault(entry.family, []).append(entry)
-        names = [family_name(members[0]) for members in families.values()]
-        sections = [("Rigs", state.of_role(RIG))]
-        for i, members in enumerate(families.values()):
-            also = names[:i].count(names[i])
-            sections.append((f"Clips of {names[i]}" + (f", skeleton {also + 1}" if also else ""), members))
+        sections = [("Rigs", state.of_role(RIG)), *zip(family_headings(list(families.values())), families.values())]
         sections.append(("Recordings", list(state.recordings)))
         sections.append(("Baked", list(state.bakes)))
         order, rows = self.order.currentData(), []

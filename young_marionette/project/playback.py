@@ -19,7 +19,24 @@ if TYPE_CHECKING:
     from .passes import Passed
 
 _BLOCK = 48
+_SAMPLED = 48  # frames of a clip by which its reach is told
 _AROUND = 0.8  # seconds of motion that planting looks at on each side before the whole clip is worked out
+
+
+def aside(entry: Entry | Bake, resting: bool = False) -> float:
+    """How far an entry's figure reaches aside of its hips along X, in its clip or at rest, as a share of its height."""
+    clip, body = entry.placed_clip, entry.figure.body
+    skeleton = clip.skeleton
+    hips = body.parts["hips"][0] if body is not None else 0
+
+    def reach() -> float:
+        if resting or clip.frames < 2:
+            places = skeleton.rest_world[0][:, 0]
+        else:
+            places = forward_rows(clip, step=max(clip.frames // _SAMPLED, 1))[0][:, 0]
+        return float(np.abs(places - places[hips]).max()) / max(entry.figure.height, 1e-9)
+
+    return EVALUATOR.of("reach aside", (clip, hips, resting), reach)
 
 
 class Motion:

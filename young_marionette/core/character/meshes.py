@@ -183,6 +183,20 @@ def bind_pose(skeleton: Skeleton, meshes: tuple[Mesh, ...]) -> tuple[np.ndarray,
     return local, bound
 
 
+def skin_reach(character: Character) -> np.ndarray:
+    """How far the skin that mostly rides on each joint is from it ``(joints,)``, in the unit of its vertices; 0 without any."""
+    reach = np.zeros(len(character.meshes[0].binds) if character.meshes else 0)
+    for mesh in character.meshes:
+        rows = np.arange(len(mesh.points))
+        joints = mesh.joints[rows, np.argmax(mesh.weights, axis=1)]
+        binds = mesh.binds[joints]
+        local = np.einsum("vij,vj->vi", binds[:, :3, :3], mesh.points) + binds[:, :3, 3]
+        # Joints may be scaled: as long as in the mesh.
+        size = np.cbrt(np.maximum(np.abs(np.linalg.det(mesh.binds[:, :3, :3])), 1e-30))[joints]
+        np.maximum.at(reach, joints, np.linalg.norm(local, axis=1) / size)
+    return reach
+
+
 def placed_character(character: Character, placement: Placement) -> Character:
     """The character where ``placement`` (see core.figure.placement) brings its skeleton: vertices in our world."""
     turn = rot.to_matrix(placement.turn)

@@ -1,4 +1,4 @@
-"""Run the benchmarks and print one table; ``fuzz`` and ``soak`` run for as long as one likes, ``bodies`` and ``markers`` on as many."""
+"""Run the benchmarks and print one table; ``fuzz`` and ``soak`` run for as long as one likes, ``bodies``, ``markers`` and ``outside`` on as many."""
 
 import sys
 
@@ -37,6 +37,10 @@ if sys.argv[1:2] == ["markers"]:
     from .markers import main
 
     sys.exit(main(sys.argv[2:], console))
+if sys.argv[1:2] == ["outside"]:
+    from .outside import main
+
+    sys.exit(main(sys.argv[2:]))
 if sys.argv[1:2] == ["soak"]:
     from .soak import main
 

@@ -72,7 +72,7 @@ class Up(Case):
         down = place_clip(self.clip, Placement(1.0, rot.from_axis_angle(rot.AXES["X"], np.array(-np.pi / 2))))
         still = down.with_moves({0: down.moves[0] * 0 + down.moves[0][0]})
         # The back lies on the floor, and joints a little over it.
-        asleep = still.moves[0] - [0, joints_at(still)[..., 1].min(1).mean() - 0.02, 0]
+        asleep = still.moves[0] - [0, joints_at(still)[..., 1].min(1).mean() - 0.02, 1.0]
         dragged = asleep + np.linspace(0, 2, down.frames)[:, None] * [0, 0, 1]
         for moves in (asleep, dragged):
             clip = dressing.with_rest(self.clip, None)

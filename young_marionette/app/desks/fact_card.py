@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
+from ...core.errors import InputError
 from ...core.figure.correction import BIND
 from ...core.figure.placement import AXIS_NAMES
 from ...core.findings import MANUAL, Fact, finding
 from ...core.matching.conventions import CONVENTIONS, convention_names, learned_names, tied_names
 from ...core.matching.families import kinship
-from ...project.commands import Correct, RenameBones
+from ...project.commands import AddEntries, Correct, RenameBones
+from ...project.opening import of_skeleton
 from ...wording.facts import fact_words
 from ...wording.findings import finding_words
 from .. import theme
@@ -85,7 +87,13 @@ class FactCard(Card):
             self.centre,
         ):
             inner.addWidget(widget)
+        self.part = button(
+            "Part into takes",
+            self._part_take,
+            tip="Add each animation that was read as a part of this take as one of its own",
+        )
         column.addWidget(self.motion_tools)
+        column.addWidget(self.part)
         column.addWidget(self.names)
         self.add(self.tools)
 
@@ -93,6 +101,7 @@ class FactCard(Card):
         self.tools.setVisible(entry is not None)
         if entry is None:
             return
+        self.part.setVisible(any(note.code == "one take" for note in entry.notes) and entry.path is not None)
         self.motion_tools.setVisible(entry.clip is not None and entry.clip.frames > 2)
         if entry.clip is not None:
             self.rate.set_value(entry.placed_clip.rate)
@@ -128,6 +137,16 @@ class FactCard(Card):
 
     def _put_on_floor(self):
         self._correct("lift", (self.entry.correction.lift or 0.0) - self._floor_off(self.entry))
+
+    def _part_take(self):
+        try:
+            entries = [e for e in of_skeleton(self.entry.path, parted=True) if e.take is not None]
+        except InputError as error:
+            self.session.message.emit(str(error))
+            return
+        own = [e for e in entries if e.skeleton.names == self.entry.skeleton.names]
+        if self.session.do(AddEntries(tuple(own))):
+            self.session.told.emit(f"{len(own)} takes added; the whole one stays")
 
     def _correct_all(self, **changes):
         self.session.do(Correct(self.entry.id, tuple(changes.items())))

@@ -103,9 +103,9 @@ def motion_wins(clip: Clip, body: Body, rest_up: np.ndarray, stands: Upright) ->
     leg = max(body.stature / 2, 1e-9)
     if max(along, across) > 0.3 * leg and abs(along - across) > 0.15 * leg:
         return across > along
-    # Who lies on the floor has it under the back, at height zero as a rule; somebody who stands reaches to both sides of it.
-    lowest = np.min(np.einsum("c,jcf->jf", rest_up, places), axis=0)
-    return bool(abs(float(lowest.mean())) > _ON_THE_FLOOR * leg)
+    # Somebody who stays where he is: the floor is at height zero as a rule, under the feet or under the back.
+    low = [float(np.min(np.einsum("c,jcf->jf", axis, places), axis=0).mean()) for axis in (stands.axis, rest_up)]
+    return abs(low[0]) < 2 * _ON_THE_FLOOR * leg or abs(low[1]) > _ON_THE_FLOOR * leg
 
 
 def pose_for_rest(skeleton: Skeleton, clip: Clip, prefix: str | None = None) -> int | None:

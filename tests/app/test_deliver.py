@@ -13,6 +13,7 @@ from tests.formats.independent import Gltf
 from tests.support import joints_at, show_folder
 from young_marionette.app.deliveries import recipes
 from young_marionette.app.deliveries.table import CLIP, FILE, SIZE, STATE
+from young_marionette.cli.main import main as command_line
 from young_marionette.formats import read
 from young_marionette.project import commands as do
 from young_marionette.project.batch.pool import usual_count
@@ -51,6 +52,22 @@ class Deliver(WindowCase):
         option.rect = table.visualRect(index)
         option.features |= QStyleOptionViewItem.ViewItemFeature.HasCheckIndicator
         return table.style().subElementRect(QStyle.SubElement.SE_ItemViewItemCheckIndicator, option, table).center()
+
+    def test_the_window_delivers_the_bytes_that_the_command_line_writes(self):
+        """The same clips on the same rig, ticked and written here, and by the command."""
+        clips = {"wave_to_ship": "quay", "sweep_quay": "loft"}
+        self.session.tick(self.entries(*clips), True)
+        self.onto("Heron")
+        if self.deliver.tie.isVisible():
+            self.click(self.deliver.tie)
+        self.session.ask_for(endings=(".bvh",))
+        self.click(self.deliver.write)
+        self.assertEqual(self.written(), ["sweep_quay_Heron.bvh", "wave_to_ship_Heron.bvh"])
+        for name, performer in clips.items():
+            source, out = show_folder() / performer / f"{name}.bvh", self.folder / f"{name}_Heron.bvh"
+            rig = show_folder() / "puppets" / "Heron.bvh"
+            self.assertEqual(command_line(["retarget", str(source), str(rig), "--out", str(out)]), 0)
+            self.assertEqual(out.read_bytes(), (self.folder / "out" / out.name).read_bytes(), name)
 
     def test_clips_never_opened_go_onto_many_rigs(self):
         self.assertTrue(self.panel.isVisible())

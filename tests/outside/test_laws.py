@@ -11,11 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
+from tests.formats.independent import Gltf
 from tests.support import Case
 
 from . import makers, people
 from .judging import TEXT, UP, command, examples, folder
-from .readers import bvh
+from .readers import bvh, seen
 
 FREE = ("--no-pin", "--hands", "directions")
 SEEDS = st.integers(0, 2**32 - 1)
@@ -92,6 +93,32 @@ class Dress(Case):
         source = people.dressed(bare, rng, (), "T", 0.0, lying)
         with folder() as place:
             found = carried(place, source, bare)
+        self.placed(found, bare.places(), height(bare), 1.0)
+
+    @examples(8)
+    @given(
+        SEEDS,
+        st.sampled_from((4.0, -36.0, 90.0, 130.0)),
+        st.sampled_from("YZ"),
+        st.sampled_from((".bvh", ".glb", ".usda", ".vrma")),
+    )
+    def test_convert_turns_nothing_but_up(self, seed, yaw, up, ending):
+        """Whatever way a rest pose stands, the motion is where it was; a VRM animation rests facing ahead all the same."""
+        rng = np.random.default_rng(seed)
+        bare = people.acting(people.person(rng, 0.1), rng, 12)
+        with folder() as place:
+            makers.write_bvh(people.dressed(bare, rng, (), "A", yaw, None, up), place / "source.bvh")
+            command("convert", place / "source.bvh", place / f"out{ending}")
+            if ending == ".vrma":
+                (place / "out.vrma").rename(place / "out.glb")
+            result = seen(place / ("out.glb" if ending == ".vrma" else f"out{ending}"), bare.frames, bare.rate)
+            found = result.places
+            if ending == ".vrma":
+                rest = Gltf(place / "out.glb").world()
+                across = rest["left thigh"][:3, 3] - rest["right thigh"][:3, 3]
+                self.assertGreater(across[0], 0.999 * np.linalg.norm(across))
+        if ending == ".bvh" and up == "Z":
+            found = {n: p @ UP["Z"].T for n, p in found.items()}
         self.placed(found, bare.places(), height(bare), 1.0)
 
 

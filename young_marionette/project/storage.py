@@ -5,10 +5,8 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import hashlib
-import io
 import json
 import os
-import struct
 import zipfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -28,6 +26,8 @@ from ..core.text import shown
 from ..formats.files import Output, opened, write_together
 from ..formats.source_file import FileLayout
 from . import migration
+from .archive import DOCUMENT as _DOCUMENT
+from .archive import Direct, append, whole_archive
 from .blobs import Blob, ZipBlobs
 from .control_files import set_file
 from .document import Stamp
@@ -69,10 +69,7 @@ if TYPE_CHECKING:
 
 # How much larger a packed part may become: what people's motion does, and far less than what a trap does.
 PLAIN, TIMES = 64 << 20, 200
-_DOCUMENT = "project.json"
 _SPARE = 4 << 20  # bytes of a file that may be of no use
-_END = 22  # bytes of the end of an archive
-_ENDS = 16  # how often what looks like the end of an archive is looked at
 
 
 def save(path: Path, state: State, stop: Callable[[], None] = lambda: None, known: Stamp | None = None) -> Stamp | None:
@@ -120,7 +117,7 @@ def _appended(path: Path, known: Stamp, wanted: set[str], fill: Callable[[zipfil
     No byte that is there is changed. Until the new directory is whole, ``load`` finds the old one; where it can't be
     made whole, what was written is cut off again.
     """
-    with contextlib.suppress(OSError, zipfile.BadZipFile), open(path, "r+b") as file:
+    with contextlib.suppress(OSError, zipfile.BadZipFile), Direct(path, "r+b") as file:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         status = os.fstat(file.fileno())
         # A file of several names may be somebody's copy, which has to stay as it is.
@@ -131,24 +128,9 @@ def _appended(path: Path, known: Stamp, wanted: set[str], fill: Callable[[zipfil
         used = sum(p.file_size for p in parts)
         if status.st_size - used > used // 3 + _SPARE:
             return False  # too much in it is of no use: it is made anew
-        try:
-            _go_on(file, status.st_size, parts, fill)
-        except BaseException:
-            file.truncate(status.st_size)
-            raise
+        append(file, status.st_size, parts, fill)
         return True
     return False
-
-
-def _go_on(file: BinaryIO, end: int, parts: list[zipfile.ZipInfo], fill: Callable[[zipfile.ZipFile], None]) -> None:
-    """An archive behind ``end`` that has some parts of what is before it, and what ``fill`` adds; synced."""
-    file.seek(end)
-    with zipfile.ZipFile(file, "w") as archive:
-        archive.filelist[:] = parts
-        archive.NameToInfo.update({p.filename: p for p in parts})
-        fill(archive)
-    file.flush()
-    os.fsync(file.fileno())
 
 
 def _blob_of(part: zipfile.ZipInfo) -> str:
@@ -321,10 +303,12 @@ def load(path: Path, tell: Callable[[str], None] = lambda _sentence: None) -> St
     path = Path(path)
     with opened(path) as handle:
         try:
-            if not _ends_whole(handle) and (end := _end_before(handle)):
-                tell(f"The last save of {path.name} was cut off; it is opened as it was saved before.")
-                handle = io.BytesIO(_first(handle, end))
-            with zipfile.ZipFile(handle) as archive:
+            with whole_archive(handle) as found:
+                if found is None:
+                    return _unusual(path, handle)
+                archive, closes = found
+                if not closes:
+                    tell(f"The last save of {path.name} was cut off; it is opened as it was saved before.")
                 return _load(path.name, archive, path.stat().st_size)
         except InputError:
             raise
@@ -332,32 +316,13 @@ def load(path: Path, tell: Callable[[str], None] = lambda _sentence: None) -> St
             raise InputError(f"{path.name} is not a Young Marionette project, or was cut off.") from None
 
 
-def _ends_whole(handle: BinaryIO) -> bool:
-    """Whether the end of an archive is the last thing in a file."""
-    handle.seek(max(handle.seek(0, os.SEEK_END) - _END, 0))
-    return handle.read(4) == b"PK\x05\x06"
-
-
-def _first(handle: BinaryIO, size: int) -> bytes:
+def _unusual(path: Path, handle: BinaryIO) -> State:
+    """A file without a directory of a project's, told for what it is."""
     handle.seek(0)
-    return handle.read(size)
-
-
-def _end_before(handle: BinaryIO) -> int:
-    """Where the last whole archive ends in a file whose last one is cut off; 0 where there is none."""
-    handle.seek(0)
-    data = handle.read()
-    place = len(data)
-    for _ in range(_ENDS):
-        place = data.rfind(b"PK\x05\x06", 0, place)
-        if place < 0:
-            return 0
-        size, start = struct.unpack_from("<II", data, place + 12) if place + _END <= len(data) else (0, 0)
-        # Of an archive with more than the old kind of directory can tell, the new kind stands before it.
-        large = 0xFFFFFFFF in (size, start) or data[place - 20 : place - 16] == b"PK\x06\x07"
-        if size and (large or start + size == place) and data[place + 20 : place + 22] == b"\0\0":
-            return place + _END
-    return 0
+    with zipfile.ZipFile(handle) as archive:
+        if _DOCUMENT in archive.namelist():
+            raise InputError(f"{path.name} is damaged: parts of it are not where they should be.")
+        return _load(path.name, archive, path.stat().st_size)
 
 
 def _load(label: str, archive: ZipFile, size: int) -> State:

@@ -115,18 +115,22 @@ class Bodies(WithBody):
         self.close(joints_at(again.bakes[-1].placed_clip), joints_at(self.session.baked[0].placed_clip), 0)
         desk = self.desk("deliver")
         desk.folder.setText(str(self.folder))
-        self.assertTrue(desk.body.isEnabled())
+        self.assertTrue(desk.motion_only.isEnabled())
         name = f"{self.state.source_entry.name}_{self.state.rig_entry.name}"
         for ending in (".glb", ".usdz", ".vrma", ".bvh"):
             self.session.ask_for(endings=(ending,))
-            desk.body.setChecked(True)
-            self.assertEqual(desk.body.isEnabled(), ending in (".glb", ".usdz"))
+            self.assertFalse(desk.motion_only.isChecked())
+            self.assertEqual(desk.motion_only.isEnabled(), ending in (".glb", ".usdz"))
             self.write(desk)
             out = self.folder / f"{name}{ending}"
             self.assertIn("✓", desk.summary.text())
             found = entries_of(read(out))
             self.assertEqual(any(e.character is not None for e in found), ending in (".glb", ".usdz"))
             self.assertEqual(next(e.clip.frames for e in found if e.clip), 31)
+        self.session.ask_for(endings=(".glb",), overwrite=True)
+        self.click(desk.motion_only)
+        self.write(desk)
+        self.assertTrue(all(e.character is None for e in entries_of(read(self.folder / f"{name}.glb"))))
 
     def test_the_tying_is_written_into_the_rig(self):
         """As VRM humanoid names, and as a table that ties the written rig with full certainty."""

@@ -329,10 +329,10 @@ class Panels(WindowCase):
         def texts():
             return [model.item(i).text() for i in range(model.rowCount())]
 
-        for heading in ("Rigs", "Clips of quay", "Clips of quay, skeleton 2", "Clips of loft"):
+        for heading in ("Rigs", "Clips of quay, 22 joints", "Clips of quay, 24 joints", "Clips of loft"):
             self.assertIn(heading, texts())
         self.window.library.search.setText("rope")
-        self.assertEqual(texts(), ["Clips of quay", "haul_rope"])
+        self.assertEqual(texts(), ["Clips of quay, 22 joints", "haul_rope"])
         self.window.library.search.setText("")
         self.session.do(do.Tag(self.id_of("row_boat"), ("harbour", " harbour ", "")))
         self.window.library.search.setText("harb")

@@ -82,7 +82,7 @@ def gltf(path, frames, rate):
     """A glTF file as pygltflib reads it, at the times of its frames; of its nodes that stand under no mesh."""
     file = Gltf(path)
     times = np.unique(np.concatenate([t for _, t in file.samplers])) if file.g.animations else np.zeros(1)
-    if frames is not None:
+    if frames is not None and len(times) != frames:  # else the keys' own times, which are rounded
         times = times[0] + np.arange(frames) / rate
     worlds = [file.world(float(t)) for t in times]
     rate = rate or (len(times) - 1) / max(float(times[-1] - times[0]), 1e-9)

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-RATES = (12.0, 23.976, 24.0, 25.0, 29.97, 30.0, 50.0, 60.0, 100.0, 120.0, 240.0)
+RATES = (12.0, 24000 / 1001, 24.0, 25.0, 30000 / 1001, 30.0, 50.0, 60.0, 100.0, 120.0, 240.0)
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "dm": 0.1}
 ORDERS = ("depth first", "breadth first", "children first", "random")
 RESTS = ("plain", "turned", "lying", "aside")

@@ -6,8 +6,9 @@ from unittest import mock
 import numpy as np
 
 from tests.acting import acted
-from tests.support import Case, retargeted, wild_motion
+from tests.support import Case, random_build, retargeted, show_folder, wild_motion
 from young_marionette.core import rotations as rot
+from young_marionette.core.clip import Clip
 from young_marionette.core.contacts.contact import Contact, Contacts
 from young_marionette.core.contacts.finding import find_contacts
 from young_marionette.core.contacts.points import FEET, contact_points
@@ -58,7 +59,7 @@ class OnLegs(Case):
         self.source, self.contacts, self.body = clip, find_contacts(clip, body), read_body(rig)
         self.free, _, _, self.transfer = retargeted(clip, rig)
         self.points = {p.name: p for p in contact_points(rig, self.body)}
-        self.legs = legs_of(rig, self.body.parts, self.points, self.body.forward)
+        self.legs = legs_of(rig, self.body.parts, self.points, self.body.forward, self.body.up)
         self.hips = self.body.parts["hips"][0]
         self.out = plant(self.free, self.legs, self.hips, self.contacts)
         self.world, self.before = matrices(self.out), matrices(self.free)
@@ -314,7 +315,7 @@ class Unkind(OnLegs):
         """What has one leg is planted on one."""
         self.onto(SHORT, "walk_the_wall")
         parts = {p: run for p, run in self.body.parts.items() if not p.startswith("right")}
-        legs = legs_of(self.free.skeleton, parts, self.points, self.body.forward)
+        legs = legs_of(self.free.skeleton, parts, self.points, self.body.forward, self.body.up)
         self.assertEqual([leg.side for leg in legs], ["left"])
         out = plant(self.free, legs, self.hips, self.contacts)
         right = [self.free.skeleton.index[f"right {p}"] for p in ("thigh", "shin", "foot")]
@@ -364,3 +365,27 @@ class Deviations(OnLegs):
         self.assertLess(lanes["left upper arm"].worst, 0.2 + 1e-6)
         self.assertGreater(lanes["left upper arm"].worst, 0.05)
         self.close(lanes["right upper arm"].worst, 0, 1e-6)
+
+
+class NeverWorse(Case):
+    def test_soles_sink_no_deeper_than_free_ones(self):
+        """On legs and feet of any size, with the jitter of a capture: close to stands, between them, and on heels and balls alone."""
+        from young_marionette import api
+        from young_marionette.formats import write
+        from young_marionette.project.deviation import of_motion
+
+        rng = np.random.default_rng(8)
+        source = api.read(show_folder() / "loft" / "sweep_quay.bvh")
+        jitter = rot.from_vector(rng.normal(0, np.radians(0.4), (*source.take.rotations.shape[:2], 3)))
+        noisy = replace(source.take, rotations=rot.multiply(source.take.rotations, jitter))
+        write(self.folder / "noisy.bvh", noisy, source.layout)
+        source = api.read(self.folder / "noisy.bvh")
+        for foot in (0.6, 1.0, 1.7):
+            build = random_build(rng)
+            rig = make_figure(replace(build, foot=build.foot * foot))
+            write(self.folder / "rig.bvh", Clip("rig", rig, 30.0, rig.rest[None]), overwrite=True)
+            entry = api.read_rig(self.folder / "rig.bvh")
+            off = of_motion(api.match(source, entry), source, entry, source.placed_clip, source.contacts)
+            for before, after in zip(off.before, off.after):
+                if after.kind == SINK:
+                    self.assertLess(after.worst, before.worst + 0.005, f"{after.part}, feet {foot}")

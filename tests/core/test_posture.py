@@ -66,6 +66,8 @@ class Up(Case):
             self.assertIn("the motion is followed", words_of(entry))
             self.assertFalse(next(f for f in entry.facts if f.code == "up").sure)
             self.close(joints_at(entry.placed_clip), joints_at(self.clip), 1e-4)
+            floor = next(f for f in entry.facts if f.code == "floor")["metres"]
+            self.assertAlmostEqual(floor, next(f for f in self.plain.facts if f.code == "floor")["metres"], delta=0.01)
 
     def test_somebody_who_lies(self):
         """Asleep on the floor all the time, or dragged along it: what the rest pose says counts."""

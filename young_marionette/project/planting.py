@@ -178,7 +178,7 @@ def rig_legs(pairing: Pairing, rig: Entry) -> tuple[Leg, ...]:
     points = rig_points(pairing, rig)
 
     def make() -> tuple[Leg, ...]:
-        return legs_of(skeleton, body.parts, {p.name: p for p in points}, body.forward)
+        return legs_of(skeleton, body.parts, {p.name: p for p in points}, body.forward, body.up)
 
     return EVALUATOR.of("rig's legs", (skeleton, body, points), make)
 

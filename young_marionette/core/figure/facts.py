@@ -322,7 +322,7 @@ def motion_facts(
     travel = np.ptp(ways, axis=1)
     facts.append(Fact("travel", {"in_place": bool(max(travel) <= 0.3), "metres": float(np.hypot(*travel))}))
     low = float(np.sort(lowest)[clip.frames // 10])  # where nothing but a few frames is lower
-    rest_low = _lowest_foot(clip.skeleton, feet) - clip.skeleton.rest_world[0][feet, 1].min()
+    rest_low = _under_feet(clip.skeleton, feet, body.up)
     floor = float(low + min(rest_low, 0.0))
     facts.append(Fact("floor", {"metres": floor}))
     # The feet of who sits rest on whatever there is.
@@ -344,9 +344,10 @@ def _collapsed(clip: Clip, body: Body) -> bool:
     return apart < 0.35 * max(float(np.linalg.norm(rest[joints[0]] - rest[j])) for j in joints[1:])
 
 
-def _lowest_foot(skeleton: Skeleton, feet: list[int]) -> float:
-    ends = skeleton.ends[feet, 1]
-    return float(np.nanmin(np.concatenate([ends, skeleton.rest_world[0][feet, 1]])))
+def _under_feet(skeleton: Skeleton, feet: list[int], up: np.ndarray) -> float:
+    """How far the ends of the feet are under their lowest joint at rest, along ``up``: 0 or less."""
+    joints, ends = skeleton.rest_world[0][feet] @ up, skeleton.ends[feet] @ up
+    return float(np.nanmin(np.concatenate([ends, joints])) - joints.min())
 
 
 def place_figure(

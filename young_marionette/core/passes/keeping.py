@@ -67,7 +67,7 @@ class Limbs:
         if body is None:
             return Limbs((), {}, {}, 0, names)
         points = {p.name: p for p in contact_points(skeleton, body, character)}
-        legs = legs_of(skeleton, body.parts, points, body.forward)
+        legs = legs_of(skeleton, body.parts, points, body.forward, body.up)
         arms = arms_of(skeleton, body.parts, points, body.forward)
         return Limbs(legs, arms, points, body.parts["hips"][0], names, body)
 

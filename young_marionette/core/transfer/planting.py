@@ -440,9 +440,16 @@ def _steps(heels: Sequence[Contact], toes: Sequence[Contact], frames: int) -> li
 
 
 def legs_of(
-    skeleton: Skeleton, parts: dict[str, tuple[int, ...]], points: dict[str, ContactPoint], forward: np.ndarray
+    skeleton: Skeleton,
+    parts: dict[str, tuple[int, ...]],
+    points: dict[str, ContactPoint],
+    forward: np.ndarray,
+    upward: np.ndarray,
 ) -> tuple[Leg, ...]:
-    """The legs of a rig whose ``parts`` are known; ``points``: its contact points; ``forward (3,)``: where it faces at rest."""
+    """The legs of a rig whose ``parts`` are known; ``points``: its contact points.
+
+    ``forward``, ``upward (3,)``: where it faces, and from its hips to its head, at rest.
+    """
     _, turns = skeleton.rest_world
     legs = []
     for side in ("left", "right"):
@@ -455,7 +462,7 @@ def legs_of(
         toes = parts.get(f"{side} toes", (None,))[0]
         if toes is not None and int(skeleton.parents[toes]) != foot:
             toes = None
-        up = rot.rotate(rot.conjugate(turns[foot]), np.array([0.0, 1.0, 0.0]))
+        up = rot.rotate(rot.conjugate(turns[foot]), upward)
         limb = Limb.of(skeleton, (thigh, shin, foot), -forward)
         legs.append(Leg(side, limb, toes, points[f"{side} heel"], points[f"{side} toe"], up))
     return tuple(legs)

@@ -375,8 +375,8 @@ class NeverWorse(Case):
         from young_marionette.project.deviation import of_motion
 
         rng = np.random.default_rng(8)
-        source = api.read(show_folder() / "loft" / "sweep_quay.bvh")
-        jitter = rot.from_vector(rng.normal(0, np.radians(0.4), (*source.take.rotations.shape[:2], 3)))
+        source = api.read(show_folder() / "quay" / "walk_the_wall.bvh")
+        jitter = rot.from_vector(rng.normal(0, np.radians(0.8), (*source.take.rotations.shape[:2], 3)))
         noisy = replace(source.take, rotations=rot.multiply(source.take.rotations, jitter))
         write(self.folder / "noisy.bvh", noisy, source.layout)
         source = api.read(self.folder / "noisy.bvh")
@@ -388,4 +388,4 @@ class NeverWorse(Case):
             off = of_motion(api.match(source, entry), source, entry, source.placed_clip, source.contacts)
             for before, after in zip(off.before, off.after):
                 if after.kind == SINK:
-                    self.assertLess(after.worst, before.worst + 0.005, f"{after.part}, feet {foot}")
+                    self.assertLess(after.worst, before.worst + 0.001, f"{after.part}, feet {foot}")

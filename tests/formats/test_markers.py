@@ -186,3 +186,56 @@ class Damage(Case):
         self.assertEqual((walk.recording.rate, walk.declared.unit, walk.declared.up), (100.0, 0.001, "+Z"))
         self.assertEqual(int(walk.recording.unlabelled.sum()), 2)
         self.assertGreater((~walk.recording.seen[:, :39]).sum(), 50)
+
+
+class Tables(Case):
+    """Rows and columns that a table leaves out, and the rates that its times tell."""
+
+    def trc(self, head, rows, rate=100):
+        path = self.folder / "t.trc"
+        lines = [
+            "PathFileType\t4\t(X/Y/Z)\tt.trc",
+            "DataRate\tCameraRate\tNumFrames\tNumMarkers\tUnits\tOrigDataRate\tOrigDataStartFrame\tOrigNumFrames",
+            f"{rate}\t{rate}\t{len(rows)}\t3\tmm\t{rate}\t1\t{len(rows)}",
+            head,
+            "\t\tX1\tY1\tZ1\tX2\tY2\tZ2\tX3\tY3\tZ3",
+            "",
+            *("\t".join(map(str, row)) for row in rows),
+        ]
+        path.write_text("\n".join(lines) + "\n")
+        return read(path).markers[0]
+
+    def test_a_blank_label_keeps_its_columns(self):
+        rows = [[n, n / 100, 1, 2, 3, 4, 5, 6, 7, 8, 9 + n] for n in range(1, 6)]
+        for head in ("Frame#\tTime\tLASI\t\t\t\t\t\tRASI\t\t", "Frame#\tTime\tLASI\t\t\t\t\t\tRASI"):
+            recording = self.trc(head, rows).recording
+            self.assertEqual(recording.labels[::2], ("LASI", "RASI"))
+            self.assertEqual(recording.unlabelled.tolist(), [False, True, False])
+            self.close(recording.points[0, :, 0], [1, 4, 7])
+
+    def test_frames_that_a_table_leaves_out_are_gaps(self):
+        numbers = [1, 2, 3, 7, 8, 9, 10, 13]
+        rows = [[n, n / 100, n, 2, 3, 4, 5, 6, 7, 8, 9] for n in numbers]
+        part = self.trc("Frame#\tTime\tA\t\t\tB\t\t\tC\t\t", rows)
+        self.assertEqual(part.recording.frames, 13)
+        self.assertEqual(np.flatnonzero(part.recording.seen[:, 0]).tolist(), [n - 1 for n in numbers])
+        self.assertEqual([n["count"] for n in part.notes if n.code == "frames left out"], [5])
+        path = self.folder / "t.csv"
+        path.write_text("Time (s),A X,A Y,A Z\n" + "\n".join(f"{n / 50},{n},2,3" for n in numbers))
+        recording = read(path).markers[0].recording
+        self.assertEqual((recording.frames, recording.rate), (13, 50.0))
+
+    def test_rates_by_the_unit_of_the_times(self):
+        path = self.folder / "t.csv"
+        for head, step, rate in (
+            ("Time (s)", 1, 1.0), ("Time (s)", 0.01, 100.0), ("Time (ms)", 0.5, 2000.0), ("Time (ms)", 10, 100.0), ("Time [ms]", 5, 200.0),
+            ("Time", 10, 100.0), ("Time", 0.02, 50.0), ("seconds", 0.04, 25.0),
+        ):  # fmt: skip
+            path.write_text(f"{head},A X,A Y,A Z\n" + "\n".join(f"{n * step},{n},2,3" for n in range(20)))
+            self.assertAlmostEqual(read(path).markers[0].recording.rate, rate, 3, f"{head} {step}")
+
+    def test_many_equal_labels_take_no_time(self):
+        from young_marionette.formats.markers.parts import recording_of
+
+        recording, _ = recording_of("x", ["A"] * 3000, np.ones((2, 3000, 3)), 100.0)
+        self.assertEqual((recording.labels[0], recording.labels[2999]), ("A", "A 3000"))

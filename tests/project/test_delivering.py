@@ -386,3 +386,47 @@ class Pipelines(Delivering):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Damaged(Case):
+    def test_a_journal_that_is_damaged_ends_nothing(self):
+        """Lines that no run writes are passed over, whatever they hold."""
+        from young_marionette.project.batch.journal import NAME, Journal
+
+        good = {"source": "a", "rig": "b", "clip": "c", "outs": ["x.bvh"], "frames": 3, "rate": 30.0, "size": 9}
+        rng, lines = np.random.default_rng(3), []
+        for wrong in ([["x"]], "x", None, [3], ["\0"], ["x" * 5000], {"a": 1}, [[[]]]):
+            lines.append(json.dumps({"stamp": "s1", "items": [{**good, "outs": wrong}]}))
+        for name, wrong in (
+            ("frames", None),
+            ("rate", "x"),
+            ("size", True),
+            ("clip", 4),
+            ("number", 1e300),
+            ("what", 1),
+        ):
+            lines.append(json.dumps({"stamp": "s2", "items": [{**good, name: wrong}]}))
+        lines += ['{"stamp":' * 2000, "[" * 100_000, "null", "3", '{"items": 3}', '{"stamp": "s", "items": [3]}', ""]
+        whole = json.dumps({"stamp": "good", "items": [good]})
+        for _ in range(200):
+            data = bytearray(whole.encode())
+            for at in rng.integers(0, len(data), 3):
+                data[at] = rng.integers(32, 127)
+            lines.append(data.decode())
+        (self.folder / NAME).write_text("\n".join([*lines, whole]) + "\n")
+        journal = Journal(self.folder)
+        journal.load()
+        self.assertIn("x.bvh", journal.made)
+
+    def test_templates_ask_for_no_widths_without_end(self):
+        from young_marionette.project.batch.names import file_name
+
+        for template in ("{clip:0>3000000}", "{number:099999999}", "{clip:{number}}", "{rig:>101}"):
+            self.assertRaises(ValueError, lambda t=template: Recipe(names={"template": t}))
+        self.assertEqual(
+            Recipe(names={"template": "{number:03}_{clip:_>20}"}).names.template, "{number:03}_{clip:_>20}"
+        )
+        for name in ("é" * 500, "a" * 3_000_000, "日本" * 90, "x" * 179 + "é"):
+            short = file_name(name)
+            self.assertLessEqual(len(short.encode()), 180)
+            self.assertTrue(name.startswith(short))

@@ -10,18 +10,20 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from pydantic import ValidationError
 
-from ..core.clip import Clip, as_rows, from_rows
+from ..core.clip import Clip, as_rows
 from ..core.controls.motion import solve
 from ..core.controls.rig import ControlRig, control_rig
 from ..core.errors import InputError
-from ..core.keys.arrays import from_arrays, to_arrays
+from ..core.keys.arrays import to_arrays
 from ..core.keys.keyed import KeyedClip
 from ..core.passes.keys import Keys
 from ..core.passes.stack import Pass
+from ..core.resample import MAX_RATE
 from ..core.thinning.deviation import deviation
 from .bakes import Bake
 from .control_files import ControlSetFile, set_file, set_of
 from .entry import CARRIED, new_id
+from .soundness import sound_clip, sound_keys
 
 if TYPE_CHECKING:
     from ..core.controls.sets import ControlSet
@@ -93,10 +95,11 @@ def _taken_up(entry: Entry, data: Mapping[str, Any]) -> Bake | None:
 
 
 def _motion(rig: ControlRig, name: str, rate: float, arrays: Mapping[str, np.ndarray], keyed: bool) -> Clip | KeyedClip:
-    if keyed:
-        return from_arrays(name, rig.skeleton, rate, (), arrays)
-    rows, moves = arrays["rotations"], arrays["translations"]
-    return Clip(name, rig.skeleton, rate, from_rows(rows), arrays["moving"].astype(int), from_rows(moves))
+    # Whatever enters a document has to be as sound as what leaves it.
+    if not 0 < rate <= MAX_RATE:
+        raise ValueError("a rate that is none")
+    make = sound_keys if keyed else sound_clip
+    return make(name, rig.skeleton, rate, [], dict(arrays))
 
 
 def _packed(array: np.ndarray) -> dict[str, Any]:
@@ -108,7 +111,7 @@ def _packed(array: np.ndarray) -> dict[str, Any]:
 def _unpacked(packed: Mapping[str, Any]) -> np.ndarray:
     """An array; ValueError where it is not of plain numbers, or not as large as it tells."""
     kind = np.dtype(packed["type"])
-    if kind.kind not in "fi" or kind.itemsize > 8:
+    if kind.kind not in "fi" or kind.itemsize > 8 or len(packed["shape"]) > 3:
         raise ValueError("no plain numbers")
     data = base64.b64decode(packed["data"], validate=True)
     return np.frombuffer(data, kind).reshape([int(n) for n in packed["shape"]])

@@ -147,4 +147,5 @@ class Motion:
 
     def path(self, joint: int, first: int, last: int) -> np.ndarray:
         """World places ``(n, 3)`` of a joint over frames, both included."""
-        return np.array([self.at(f)[0][joint] for f in range(max(first, 0), min(last, self.frames - 1) + 1)])
+        frames = range(max(first, 0), min(last, self.frames - 1) + 1)
+        return np.array([self.at(f)[0][joint] for f in frames]).reshape(-1, 3)

@@ -179,6 +179,10 @@ _WORDS: dict[str, tuple[Any, str]] = {
         "The figure is {metres:.2f} m tall, which nobody is: columns that are no markers, or a wrong unit, may be why.",
         "Look at the unit and at which markers are used.",
     ),
+    "frames left out": (
+        lambda f: f"The table leaves {counted(f['count'], 'frame')} out: all markers have gaps there.",
+        _ALL_RIGHT,
+    ),
     "markers differ": ("The file announces {announced} markers and names {markers}.", _ALL_RIGHT),
     "analogue left alone": (
         lambda f: f"{counted(f['channels'], 'analogue channel')} (such as forces) are left alone.",

@@ -26,6 +26,7 @@ from ...core.keys.curves import (
 from ...core.keys.handles import handles
 from ...project.bakes import Bake
 from ...project.commands import SetKeys
+from ...project.entry import BAKED
 from ...project.keying import curve_slope, curve_value, keys_of
 from ..parts.widgets import Number, button, label, row, tool
 from .plot import CurvePlot
@@ -140,7 +141,7 @@ class CurvePanel(QWidget):
             self.plot.show_curves([], [], "")
             return
         session = self.session
-        if new.skeleton is entry.placed_skeleton:
+        if entry.role != BAKED or new.skeleton is entry.placed_skeleton:
             self.tree.show_bones(new.skeleton, groups(new.skeleton, entry.figure.body, new.morphs), session.bones)
         else:
             self.tree.show_bones(new.skeleton, entry.passed.limbs.groups, session.bones)

@@ -59,9 +59,12 @@ def suggestions(rows: np.ndarray, rate: float, order: int = 2, noise: np.ndarray
     noise is signal (as in Wiener's filter, for Butterworth's curve).
     """
     channels, _, frames = rows.shape
+    nothing = Suggestions(np.full(channels, np.inf), np.zeros(0), np.zeros((channels, 0)))
+    if frames < _SHORTEST:
+        return nothing
     spectrum = Spectrum.of(rows)
-    if frames < _SHORTEST or spectrum.upper.sum() < 4:
-        return Suggestions(np.full(channels, np.inf), np.zeros(0), np.zeros((channels, 0)))
+    if spectrum.upper.sum() < 4:
+        return nothing
     share, level = spectrum.share, (white(rows, spectrum) if noise is None else noise)[:, None]
     tried = np.geomspace(_LOWEST, HIGH * rate / 2, _TRIED)
     passed = 1 / (1 + (share * rate / 2 / tried[:, None]) ** (2 * order))

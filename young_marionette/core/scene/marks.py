@@ -27,6 +27,8 @@ def contact_marks(
     for point in points:
         if not any(c.first <= frame <= c.last for c in contacts.of(point.name)):
             continue
+        if point.joint >= len(figure.positions):
+            continue  # the points are another skeleton's, whose figure is about to be shown
         place = figure.positions[point.joint] + rot.rotate(figure.rotations[point.joint], point.offset)
         corners = _CORNERS.get(point.name.rpartition(" ")[2], 4)
         turn = np.pi / 4 if corners == 4 and not point.name.endswith("toe") else 0.0

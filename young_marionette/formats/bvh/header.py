@@ -10,7 +10,7 @@ import numpy as np
 
 from ...core.errors import InputError
 from ...core.findings import finding
-from ...core.names import free_name
+from ...core.names import FreeNames
 from ...core.skeleton import Skeleton
 from .layout import Layout
 
@@ -146,12 +146,11 @@ def parse_header(label: str, text: str) -> tuple[Skeleton, Layout, list[Any]]:
     """``(skeleton, layout, notes)`` of a hierarchy's text; ``label`` names the file in messages."""
     parser = _Parser(label, text)
     parser.parse()
-    joints, used, names = parser.joints, set(), []
+    joints, given, names = parser.joints, FreeNames("{} ({})"), []
     for joint in joints:
-        name = free_name(joint.name, used, "{} ({})")
+        name = given.give(joint.name)
         if name != joint.name:
             parser.notes.append(finding("same name", name=joint.name, told=name))
-        used.add(name)
         names.append(name)
     tips = np.array([j.tip if j.tip is not None else [np.nan] * 3 for j in joints])
     skeleton = Skeleton(

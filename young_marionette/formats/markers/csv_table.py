@@ -14,7 +14,7 @@ from ...core.figure.declared import Declared
 from ...core.findings import finding
 from ..source_file import SourceFile
 from .parts import MARKER_UNITS, MarkerPart, recording_of
-from .text import lines_of, number, table
+from .text import lines_of, number, on_all_frames, table
 
 _TIME = re.compile(r"^(time|t|seconds?|sec)\b", re.I)
 _FRAME = re.compile(r"^(frame|frames|frame#|sample|index|field|nr|no)\b", re.I)
@@ -22,6 +22,7 @@ _AXIS = re.compile(r"^(.*?)[\s_.:(\[-]*([xyz])[)\]]?$", re.I)
 _UNIT = re.compile(
     r"[\[(]\s*(mm|cm|m|in|inch|inches|millimet(?:er|re)s?|centimet(?:er|re)s?|met(?:er|re)s?)\s*[\])]", re.I
 )
+_TIME_UNIT = re.compile(r"[\[(_ ]\s*(ms|msec|milliseconds?|s|sec|seconds?)\s*(?:[\])]|$)", re.I)
 _HEADS = 60  # lines that may come before the numbers
 
 
@@ -63,6 +64,11 @@ def read(path: Path) -> SourceFile:
     if unit is None:
         unit = _told(heads, ("unit", "units", "length units"))
     number_at = next((c for c, words in enumerate(columns) if words and _FRAME.match(words[-1])), None)
+    time_at = _time_column(columns)
+    told = next((values[:, at] for at in (number_at, time_at) if at is not None), None)
+    points, skipped = (points, 0) if told is None else on_all_frames(points, told)
+    if skipped:
+        notes.append(finding("frames left out", count=skipped))
     first = values[0, number_at] if number_at is not None else 0
     first = int(first) if np.isfinite(first) and abs(first) < 1e9 else 0
     recording, more = recording_of(path.stem, list(markers), points, rate, first)
@@ -136,18 +142,25 @@ def _told(heads: list[list[str]], names: tuple[str, ...]) -> float | None:
     return None
 
 
+def _time_column(columns: list[list[str]]) -> int | None:
+    """The column of times, or None."""
+    return next((c for c, words in enumerate(columns) if words and _TIME.match(words[-1] or words[0])), None)
+
+
 def _rate(label: str, heads: list[list[str]], columns: list[list[str]], values: np.ndarray) -> tuple[float, list]:
     """Frames per second: of a column of times, or of a head that tells them, else 100."""
     for row in heads:
         for word, value in pairwise(row):
             if re.search(r"\b(rate|frequency|fps|hz)\b", word, re.I) and number(value) > 0:
                 return number(value), []
-    at = next((c for c, words in enumerate(columns) if words and _TIME.match(words[-1] or words[0])), None)
+    at = _time_column(columns)
     if at is not None and len(values) > 1:
         step = float(np.nanmedian(np.diff(values[:, at])))
         if step > 0:
-            step = step / 1000 if step >= 1 else step  # milliseconds
-            rate = 1 / step
+            unit = next((m[1].lower() for w in columns[at] if (m := _TIME_UNIT.search(w))), "")
+            # Without a unit, whole steps are milliseconds: nobody is recorded once in a second.
+            guessed = not unit and step >= 1
+            rate = 1000 / step if guessed or unit.startswith("m") else 1 / step
             usual = round(rate) if abs(rate - round(rate)) < 0.02 * rate and rate > 5 else rate
-            return float(usual), []
+            return float(usual), [finding("rate guessed", rate=float(usual))] if guessed else []
     return 100.0, [finding("rate guessed", rate=100.0)]

@@ -13,7 +13,7 @@ from ...core.figure.declared import Declared
 from ...core.findings import finding
 from ...core.markers.computed import computed_outputs
 from ...core.markers.recording import Recording
-from ...core.names import free_name
+from ...core.names import FreeNames
 from ...core.text import shown
 
 if TYPE_CHECKING:
@@ -67,12 +67,13 @@ def recording_of(
         raise InputError(f"{label} holds no point that was seen.")
     notes = []
     names: list[str] = []
+    given_names = FreeNames()
     unlabelled = np.zeros(count, bool)
     for marker in range(count):
         given = shown(str(labels[marker]).strip("\0 \t"), 80) if marker < len(labels) else ""
         bare = given.rpartition(":")[2]
         unlabelled[marker] = not bare or bare.startswith("*") or bare.lower().startswith(("unlabel", "uname", "ghost"))
-        names.append(free_name(given or f"point {marker + 1}", names))
+        names.append(given_names.give(given or f"point {marker + 1}"))
     left_out = computed_outputs(names, points, listed)
     if left_out.any():
         gone = [names[m] for m in np.flatnonzero(left_out)]

@@ -48,6 +48,31 @@ def number(text: str) -> float:
         return float("nan")
 
 
+_MOST_GAPS = 20  # times as many frames as there are rows
+
+
+def on_all_frames(points: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, int]:
+    """``(points, how many frames were left out)``: with a gap for each frame that a table skips.
+
+    ``points (rows, markers, 3)``; ``numbers (rows,)``: the frames or the times that the table tells of its rows. Where they do not
+    rise by one step and multiples of it, the rows are what there is.
+    """
+    if len(numbers) < 3 or not np.isfinite(numbers).all():
+        return points, 0
+    steps = np.diff(numbers)
+    step = float(np.median(steps))
+    if step <= 0 or (steps <= 0).any():
+        return points, 0
+    places = (numbers - numbers[0]) / step
+    at = np.round(places).astype(int)
+    frames = int(at[-1]) + 1
+    if np.abs(places - at).max() > 0.1 or (np.diff(at) < 1).any() or not len(at) < frames <= _MOST_GAPS * len(at):
+        return points, 0
+    whole = np.full((frames, *points.shape[1:]), np.nan)
+    whole[at] = points
+    return whole, frames - len(at)
+
+
 def table(label: str, rows: list[list[str]], width: int) -> np.ndarray:
     """Numbers ``(rows, width)``: short rows are filled with NaN, what is beyond ``width`` is left away."""
     values = np.full((len(rows), width), np.nan)

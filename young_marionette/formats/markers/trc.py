@@ -15,7 +15,7 @@ from ...core.markers.recording import Recording
 from ..files import Output
 from ..source_file import SourceFile
 from .parts import MARKER_UNITS, MarkerPart, recording_of
-from .text import lines_of, number, table
+from .text import lines_of, number, on_all_frames, table
 
 
 def read(path: Path) -> SourceFile:
@@ -24,9 +24,8 @@ def read(path: Path) -> SourceFile:
     lines = lines_of(path)
     facts, heads, start = _head(path.name, lines)
     split = _splitter(lines[heads])
-    labels = [word.strip() for word in split(lines[heads])[2:]]
-    labels = [label for label in labels if label]
-    if not labels:
+    labels = _labels(split(lines[heads])[2:], facts.get("nummarkers", np.nan))
+    if not any(labels):
         raise InputError(f"{path.name} names no markers in its line {heads + 1}.")
     rows = [split(line) for line in lines[start:] if line.strip()]
     rows = [row for row in rows if np.isfinite(number(row[0]))]
@@ -35,7 +34,7 @@ def read(path: Path) -> SourceFile:
     values = table(path.name, rows, 2 + 3 * len(labels))
     notes = []
     announced = facts.get("numframes", np.nan)
-    if np.isfinite(announced) and announced != len(rows):
+    if np.isfinite(announced) and announced != len(rows) and not _skips(values[:, 0]):
         notes.append(finding("other frames", announced=int(announced), there=len(rows)))
     if np.isfinite(facts.get("nummarkers", np.nan)) and facts["nummarkers"] != len(labels):
         notes.append(finding("markers differ", announced=int(facts["nummarkers"]), markers=len(labels)))
@@ -46,9 +45,28 @@ def read(path: Path) -> SourceFile:
         rate = 1 / step if step > 0 else 100.0
     unit = MARKER_UNITS.get(str(facts.get("units", "")).strip().lower())
     first = int(values[0, 0]) if np.isfinite(values[0, 0]) and abs(values[0, 0]) < 1e9 else 0
-    points = values[:, 2:].reshape(len(rows), len(labels), 3)
+    points, skipped = on_all_frames(values[:, 2:].reshape(len(rows), len(labels), 3), values[:, 0])
+    if skipped:
+        notes.append(finding("frames left out", count=skipped))
     recording, more = recording_of(path.stem, labels, points, float(rate), first)
     return SourceFile(path, "TRC", (MarkerPart(path.stem, recording, (*notes, *more), Declared(unit)),))
+
+
+def _skips(numbers: np.ndarray) -> bool:
+    """Whether rows are numbered with some left out."""
+    steps = np.diff(numbers)
+    return len(steps) > 1 and bool(np.isfinite(steps).all()) and bool(steps.max() > 1.5 * np.median(steps))
+
+
+def _labels(cells: list[str], announced: float) -> list[str]:
+    """A label for each marker, empty for one without: over the first of its three columns, or one behind the other."""
+    if any(cell for n, cell in enumerate(cells) if n % 3):
+        return [cell for cell in cells if cell]  # without blank cells for Y and Z
+    labels = cells[::3]
+    count = max((n + 1 for n, label in enumerate(labels) if label), default=0)
+    if np.isfinite(announced) and count < announced <= len(labels):
+        count = int(announced)
+    return labels[:count]
 
 
 def _head(label: str, lines: list[str]) -> tuple[dict, int, int]:

@@ -7,6 +7,7 @@ import json
 import os
 from dataclasses import asdict, replace
 from pathlib import Path
+from typing import Any
 
 from ...core.errors import InputError
 from ...formats.files import status_of
@@ -47,9 +48,8 @@ class Journal:
         for line in lines:
             try:
                 told = json.loads(line)
-                items = [Item(DONE, **{**one, "outs": tuple(one["outs"])}, before=True) for one in told["items"]]
-                self._known[str(told["stamp"])] = items
-            except (ValueError, TypeError, KeyError):
+                self._known[str(told["stamp"])] = [_item(one) for one in told["items"]]
+            except (ValueError, TypeError, KeyError, AttributeError, RecursionError):
                 continue
 
     @property
@@ -81,10 +81,27 @@ class Journal:
             return  # a folder that is gone, or full, is told by what could not be written there
 
 
+_TEXTS, _NUMBERS = ("source", "rig", "clip", "stringing"), ("frames", "rate", "size", "number")
+
+
+def _item(one: dict[str, Any]) -> Item:
+    """An item as it was noted; ValueError for anything that no run notes."""
+    texts = [*(one.get(name, "") for name in _TEXTS), *one["outs"]]
+    numbers = [one.get(name, 0) for name in _NUMBERS]
+    if not isinstance(one["outs"], list) or not all(isinstance(text, str) and "\0" not in text for text in texts):
+        raise ValueError("no texts")
+    if not all(isinstance(n, int | float) and not isinstance(n, bool) and abs(n) < 1e15 for n in numbers):
+        raise ValueError("no numbers")
+    return Item(DONE, **{**one, "outs": tuple(one["outs"])}, before=True)
+
+
 def _there(item: Item) -> bool:
     sizes = []
     for out in item.outs:
-        status = status_of(out)
+        try:
+            status = status_of(out)
+        except InputError:
+            return False  # no path at all
         if status is None:
             return False
         sizes.append(status.st_size)

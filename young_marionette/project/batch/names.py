@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from string import Formatter
 from typing import Annotated, Literal
 
@@ -12,6 +13,7 @@ from ..strict import Strict
 
 FIELDS = ("clip", "rig", "source", "date", "number")
 CASES = ("", "lower", "upper")
+_WIDEST = 100  # characters that a template pads a part to
 _LONGEST = 180  # bytes, so that what goes before or behind still fits
 Text = Annotated[str, Field(max_length=200)]
 
@@ -60,6 +62,9 @@ def check_template(template: str) -> None:
             raise InputError(
                 f"'{{{unknown[0]}}}' is no part of a name; use {', '.join('{' + f + '}' for f in FIELDS)}."
             )
+        specs = [spec for _, name, spec, _ in Formatter().parse(template) if name is not None and spec]
+        if any("{" in spec or any(int(n) > _WIDEST for n in re.findall(r"\d+", spec)) for spec in specs):
+            raise InputError(f"A part of a name can be {_WIDEST} characters wide at most.")
         template.format(clip="", rig="", source="", date="", number=1)
     except (ValueError, IndexError, KeyError, AttributeError):
         raise InputError(f"'{template}' is no template for names; write it as {{clip}}_{{rig}}.") from None
@@ -75,6 +80,11 @@ def file_name(name: str) -> str:
     """
     plain = "".join("_" if c in '/\\:*?"<>|' or ord(c) < 32 else c for c in name.replace(": ", "_"))
     plain = plain.strip(". ")
-    while len(plain.encode("utf-8", "surrogateescape")) > _LONGEST:
-        plain = plain[:-1]
+    data = plain.encode("utf-8", "surrogateescape")
+    if len(data) > _LONGEST:
+        # Cut behind a whole character: bytes of the next one are left away.
+        cut = data[:_LONGEST]
+        while cut and (data[len(cut)] & 0xC0) == 0x80:
+            cut = cut[:-1]
+        plain = cut.decode("utf-8", "surrogateescape")
     return plain.strip(". ") or "clip"
